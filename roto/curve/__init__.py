@@ -1,0 +1,1 @@
+"""Curves: cubic segments of closed outlines, flattening, splitting."""

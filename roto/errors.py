@@ -1,0 +1,59 @@
+"""One family of errors; the docstring's first line is the message, facts are attributes, the code is stable."""
+
+
+class RotoError(Exception):
+    """Something in the job could not be done."""
+
+    code = "roto"
+
+    def __init__(self, message: str = "", **facts: object) -> None:
+        self.message = message or (self.__doc__ or "").strip().splitlines()[0]
+        self.facts = facts
+        super().__init__(self.message)
+
+
+class BadGeometry(RotoError):
+    """The outline holds a number that is not finite, or too few points."""
+
+    code = "geometry.bad"
+
+
+class BadKeys(RotoError):
+    """The keys of a channel do not fit together."""
+
+    code = "keys.bad"
+
+
+class BadDocument(RotoError):
+    """The shape document is not valid."""
+
+    code = "document.bad"
+
+    def __init__(self, path: str, why: str) -> None:
+        super().__init__(f"{path}: {why}", path=path, why=why)
+        self.path = path
+        self.why = why
+
+
+class BadPicture(RotoError):
+    """The picture cannot be read."""
+
+    code = "picture.bad"
+
+
+class BadUpload(RotoError):
+    """What was given cannot become a plate."""
+
+    code = "upload.bad"
+
+
+class BadPackage(RotoError):
+    """The package could not be written."""
+
+    code = "package.bad"
+
+
+class Cancelled(RotoError):
+    """Stopped on request."""
+
+    code = "cancelled"

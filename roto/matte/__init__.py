@@ -1,0 +1,1 @@
+"""Mattes: coverage, reach, shutter, stack."""

@@ -1,0 +1,55 @@
+"""The stack: which shapes make up a matte, in order, and how each combines with what lies below it."""
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Self
+
+from roto.matte.coverage import ADD, CUT, KEEP
+from roto.matte.shutter import Shutter
+from roto.motion.shape import Shape
+
+MODES = {"add": ADD, "cut": CUT, "keep": KEEP}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One line of the stack. mode: add, cut or keep (the overlap). opacity 0..1 multiplies the shape's own."""
+
+    shape: Shape
+    mode: str = "add"
+    inverted: bool = False
+    opacity: float = 1.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Matte:
+    """A matte of a shot: all that is needed to render it, and nothing else.
+
+    size: width and height in px. rate: frames a second. first, last: the shot's range, both included. Entries run bottom first.
+    """
+
+    shot: str
+    name: str
+    size: tuple[int, int]
+    rate: Fraction
+    first: int
+    last: int
+    shutter: Shutter = Shutter()
+    entries: tuple[Entry, ...] = ()
+    inverted: bool = False
+
+    def with_shape(self, shape: Shape) -> Self:
+        """The same matte with the shape of that id put in place of the old one."""
+        return replace(self, entries=tuple(replace(e, shape=shape) if e.shape.id == shape.id else e for e in self.entries))
+
+
+def sentence(matte: Matte) -> str:
+    """The stack in words.
+
+    >>> sentence(Matte(shot="KITE_010", name="kite", size=(8, 8), rate=Fraction(24), first=1, last=1))
+    'nothing yet'
+    """
+    verbs = {"add": "{} adds", "cut": "{} cuts", "keep": "keep where {} overlaps"}
+    parts = [verbs[e.mode].format(("outside of " if e.inverted else "") + e.shape.name) for e in matte.entries]
+    text = ", ".join(parts) or "nothing yet"
+    return text + ("; all inverted" if matte.inverted else "")

@@ -1,0 +1,59 @@
+"""Placement: move, turn and size of a whole shape about its pivot.
+
+A placement channel has three parts of two numbers: the move (x, y) in px; the turn (degrees, clockwise on screen since y runs down,
+and it may exceed 360) with an unused 0; the natural logarithm of the size with an unused 0. Logarithm, so that growing is even.
+"""
+
+import math
+
+import numpy as np
+
+from roto.motion.keys import Floats, Keys
+
+MOVE, TURN, SIZE = 0, 1, 2
+AT_REST = np.zeros((3, 2))
+
+
+def values(move: tuple[float, float] = (0.0, 0.0), turn: float = 0.0, size: float = 1.0) -> Floats:
+    """One key's values (3, 2)."""
+    return np.array([[move[0], move[1]], [turn, 0.0], [math.log(size), 0.0]])
+
+
+def at_rest(frame: int) -> Keys:
+    """A placement that does nothing."""
+    return Keys.build([frame], AT_REST[None])
+
+
+def matrices(placed: Floats, pivot: tuple[float, float]) -> Floats:
+    """Affine maps (T, 2, 3) from placement values (T, 3, 2)."""
+    angle = np.radians(placed[:, TURN, 0])
+    scale = np.exp(placed[:, SIZE, 0])
+    c, s = np.cos(angle) * scale, np.sin(angle) * scale
+    out = np.empty((len(placed), 2, 3))
+    out[:, 0, 0], out[:, 0, 1], out[:, 1, 0], out[:, 1, 1] = c, -s, s, c
+    out[:, 0, 2] = pivot[0] + placed[:, MOVE, 0] - c * pivot[0] + s * pivot[1]
+    out[:, 1, 2] = pivot[1] + placed[:, MOVE, 1] - s * pivot[0] - c * pivot[1]
+    return out
+
+
+def apply(maps: Floats, points: Floats) -> Floats:
+    """Points (T, n, 6) moved by maps (T, 2, 3); tangents are turned and sized, not moved."""
+    out = np.empty_like(points)
+    for c in (0, 2, 4):
+        x, y = points[:, :, c], points[:, :, c + 1]
+        for row in (0, 1):
+            out[:, :, c + row] = maps[:, row, 0, None] * x + maps[:, row, 1, None] * y
+    out[:, :, 0] += maps[:, 0, 2, None]
+    out[:, :, 1] += maps[:, 1, 2, None]
+    return out
+
+
+def inverse(maps: Floats) -> Floats:
+    """The maps (T, 2, 3) that undo these."""
+    a, b, c, d = maps[:, 0, 0], maps[:, 0, 1], maps[:, 1, 0], maps[:, 1, 1]
+    det = a * d - b * c
+    out = np.empty_like(maps)
+    out[:, 0, 0], out[:, 0, 1], out[:, 1, 0], out[:, 1, 1] = d / det, -b / det, -c / det, a / det
+    out[:, 0, 2] = -(out[:, 0, 0] * maps[:, 0, 2] + out[:, 0, 1] * maps[:, 1, 2])
+    out[:, 1, 2] = -(out[:, 1, 0] * maps[:, 0, 2] + out[:, 1, 1] * maps[:, 1, 2])
+    return out

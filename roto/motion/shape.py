@@ -1,0 +1,139 @@
+"""A shape: points, and the channels that move them.
+
+Where a point ends up: form -> placement -> placement of its group -> carrier. Groups and carriers are `Ride`s, given from outside.
+"""
+
+from dataclasses import dataclass, field, replace
+from typing import Protocol, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.errors import BadGeometry
+from roto.motion import flow, placement
+from roto.motion.keys import Floats, Keys
+from roto.motion.live import Ranges, is_live
+
+CORNER, CURVE = 0, 1
+CLOSED, DIVIDING = "closed", "dividing"
+FAR = 1e5
+"""px: how far a dividing edge reaches; beyond any picture, near enough to keep float64 exact to 1e-10 px."""
+
+
+class Ride(Protocol):
+    """Anything that carries shapes: a group's placement, a track."""
+
+    def carry(self, points: Floats, times: Floats, number: int) -> Floats:
+        """Points (T, n, 6) at moments (T,) of the exposure of a frame, carried."""
+        ...
+
+
+REACH, SHIFT, OPACITY = 0, 1, 2
+
+
+def settings_values(inner: float = 0.0, outer: float = 0.0, shift: float = 0.0, opacity: float = 1.0) -> Floats:
+    """One settings key's values (3, 2): (inner, outer reach px), (edge shift px, 0), (opacity, 0)."""
+    return np.array([[inner, outer], [shift, 0.0], [opacity, 0.0]])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shape:
+    """One outline and its motion.
+
+    form: channel of n points of 6 numbers. kinds: int8 (n,), CORNER or CURVE. settings: channel of `settings_values`.
+    profile: the name of how alpha falls across the reach. blur: whether it moves within the exposure.
+    A dividing edge (kind DIVIDING) has one point whose outgoing tangent is the edge's direction; it covers the right of it.
+    """
+
+    id: str
+    name: str
+    form: Keys
+    kinds: NDArray[np.int8]
+    place: Keys
+    pivot: tuple[float, float] = (0.0, 0.0)
+    settings: Keys = field(default_factory=lambda: Keys.build([0], settings_values()[None]))
+    profile: str = "straight"
+    blur: bool = True
+    live: Ranges = ()
+    kind: str = CLOSED
+    colour: int = 0
+    rides: tuple[Ride, ...] = ()
+
+    def __post_init__(self) -> None:
+        least = 1 if self.kind == DIVIDING else 2
+        if self.form.parts < least or len(self.kinds) != self.form.parts:
+            raise BadGeometry(f"A shape needs at least {least} points and a kind for each.")
+
+    def is_live(self, frame: int) -> bool:
+        return is_live(self.live, frame)
+
+    def form_at(self, times: object, number: object) -> Floats:
+        """The form (T, n, 6) before placement; curve points are kept smooth."""
+        return keep_smooth(flow.evaluate(self.form, times, number), self.kinds)
+
+    def maps_at(self, times: object, number: object) -> Floats:
+        """The placement's affine maps (T, 2, 3)."""
+        return placement.matrices(flow.evaluate(self.place, times, number), self.pivot)
+
+    def outline(self, times: object, number: int) -> Floats:
+        """Points (T, n, 6) in plate pixels at moments of the exposure of frame `number`."""
+        moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
+        points = placement.apply(self.maps_at(moments, number), self.form_at(moments, number))
+        for ride in self.rides:
+            points = ride.carry(points, moments, number)
+        return dividing_polygon(points) if self.kind == DIVIDING else points
+
+    def outlines(self, frames: NDArray[np.int64]) -> Floats:
+        """Points (F, n, 6) at whole frames."""
+        frames = np.asarray(frames, dtype=np.int64)
+        points = placement.apply(self.maps_at(frames, frames), self.form_at(frames, frames))
+        for ride in self.rides:
+            points = np.concatenate([ride.carry(points[i : i + 1], frames[i : i + 1].astype(float), int(f)) for i, f in enumerate(frames)])
+        return points
+
+    def settings_at(self, frame: int) -> tuple[float, float, float, float]:
+        """Inner and outer reach (px), edge shift (px), opacity at a frame; reaches are never negative, opacity stays in 0..1."""
+        value = flow.evaluate(self.settings, frame, frame)[0]
+        inner, outer = max(0.0, value[REACH, 0]), max(0.0, value[REACH, 1])
+        return float(inner), float(outer), float(value[SHIFT, 0]), float(min(1.0, max(0.0, value[OPACITY, 0])))
+
+    def with_form_key(self, frame: int, points: Floats, held: NDArray[np.bool_]) -> Self:
+        """Key the form of the held points at a frame, points given in plate pixels; the placement there is taken off first."""
+        local = placement.apply(placement.inverse(self.maps_at(frame, frame)), np.asarray(points, dtype=np.float64)[None])[0]
+        if not np.isfinite(local[held]).all():
+            raise BadGeometry("A point was moved to a place that is not a number.")
+        return replace(self, form=self.form.put(frame, local, held))
+
+
+def keep_smooth(points: Floats, kinds: NDArray[np.int8]) -> Floats:
+    """Turn both tangents of each curve point onto their common direction, lengths kept. points: (T, n, 6)."""
+    curve = kinds == CURVE
+    if not curve.any():
+        return points
+    tin, tout = points[:, curve, 2:4], points[:, curve, 4:6]
+    lin = np.linalg.norm(tin, axis=-1, keepdims=True)
+    lout = np.linalg.norm(tout, axis=-1, keepdims=True)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        common = tout / lout - tin / lin
+        length = np.linalg.norm(common, axis=-1, keepdims=True)
+        common = common / length
+    fine = (lin > 0) & (lout > 0) & (length > 1e-9)
+    already = fine & (length > 2.0 - 1e-12)  # collinear to rounding: leave the bits alone
+    use = fine & ~already
+    out = points.copy()
+    out[:, curve, 2:4] = np.where(use, -common * lin, tin)
+    out[:, curve, 4:6] = np.where(use, common * lout, tout)
+    return out
+
+
+def dividing_polygon(points: Floats) -> Floats:
+    """The far quadrilateral (T, 4, 6) to the right of a dividing edge, from its only point (T, 1, 6)."""
+    origin, along = points[:, 0, 0:2], points[:, 0, 4:6]
+    unit = along / np.maximum(np.linalg.norm(along, axis=-1, keepdims=True), 1e-12)
+    right = np.stack([-unit[:, 1], unit[:, 0]], axis=-1)
+    out = np.zeros((len(points), 4, 6))
+    out[:, 0, :2] = origin - FAR * unit
+    out[:, 1, :2] = origin + FAR * unit
+    out[:, 2, :2] = origin + FAR * (unit + 2 * right)
+    out[:, 3, :2] = origin + FAR * (2 * right - unit)
+    return out

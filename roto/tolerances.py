@@ -1,0 +1,28 @@
+"""Every tolerance of the core, each with its unit and its reason."""
+
+FLATTEN_COVERAGE = 0.002
+"""px: sides lie this close to the curve where exact areas are wanted; leaves a mean edge error under 0.0005."""
+
+FLATTEN_REACH = 0.02
+"""px: sides for distances, what a reach is promised to; most sides lie far closer."""
+
+FLATTEN_SPEED = 0.5
+"""px: sides for finding how far an outline travels in one exposure."""
+
+SOFT_MARGIN = 0.7072
+"""px: half a pixel's diagonal; beyond the reach by this much alpha is exactly 0 or 1."""
+
+BLUR_STEP = 0.5
+"""px: the longest way a piece of outline may travel between two samples of an exposure."""
+
+BLUR_CAP = 64
+"""samples: the most that one frame takes unless asked otherwise."""
+
+THIN_REACH = 1.0
+"""px: below this the straight-edge average of a reach is corrected towards the exact coverage."""
+
+ADDED_POINT = 0.01
+"""px: how far an outline may move at any frame when a point is added (the promise is 0.05)."""
+
+SAME_VALUE = 1e-9
+"""Keys whose numbers differ by less are equal: the stretch between them stands still."""

@@ -1,0 +1,90 @@
+"""Reach: alpha by the distance to the edge, averaged over each pixel."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.ndimage import distance_transform_edt as edt
+
+from roto.matte.profile import CUBICS, average, cubic
+from roto.matte.render import render
+from roto.matte.stack import Entry
+
+from .build import blob, matte, rectangle, shape
+
+
+def alpha(*entries, **more):
+    return render(matte(*entries, **more), 6).alpha
+
+
+def test_a_half_plane_has_these_alphas():
+    """Edge at x = 50, inner reach 8, outer 4: t = (50 - x + 4) / 12 at pixel centres, straight."""
+    row = alpha(shape(rectangle(-500, -500, 50, 600), inner=8, outer=4))[50]
+    x = np.arange(120) + 0.5
+    want = np.clip((54 - x) / 12, 0, 1)
+    assert np.allclose(row, want, atol=1e-4)
+
+
+@pytest.mark.parametrize("name", CUBICS)
+@given(t=st.floats(-0.5, 1.5), a=st.floats(0, 0.8), b=st.floats(0, 0.8))
+@settings(max_examples=8, deadline=None)
+def test_pixel_average_of_a_profile(name, t, a, b):
+    c = cubic(name)
+    u, v = np.meshgrid(*[(np.arange(300) + 0.5) / 300 - 0.5] * 2)
+    w = np.clip(t + a * u + b * v, 0.0, 1.0)
+    want = (c[0] + w * (c[1] + w * (c[2] + w * c[3]))).mean()
+    assert average(c, t, a, b) == pytest.approx(want, abs=1e-4)
+
+
+@pytest.mark.parametrize("cross", [0.0, 0.3])
+def test_exactly_black_and_white_beyond_the_reach(cross):
+    points = blob(n=12, cross=cross)
+    hard = alpha(shape(points))
+    soft = alpha(shape(points, inner=3, outer=2))
+    outside, inside = edt(hard == 0), edt(hard == 1)
+    assert (soft[outside > 2 + 0.71 + 1.5] == 0).all()
+    assert (soft[inside > 3 + 0.71 + 1.5] == 1).all()
+    assert ((soft > 0) & (soft < 1)).sum() > ((hard > 0) & (hard < 1)).sum()
+
+
+@pytest.mark.parametrize("points", [blob(n=12), blob(n=8, cross=0.3), rectangle(20.3, 30.1, 70.9, 60.4)])
+def test_reach_tends_to_the_coverage(points):
+    hard = alpha(shape(points))
+    off = [np.abs(alpha(shape(points, inner=r, outer=r)) - hard).max() for r in (0.05, 0.005, 0.0005)]
+    assert off[0] > off[2] and off[2] < 2e-3
+
+
+@given(inner=st.floats(0, 6), outer=st.floats(0, 6), shift=st.floats(-3, 3), nudge=st.floats(0, 0.02))
+@settings(max_examples=25, deadline=None)
+def test_a_little_more_reach_changes_alpha_a_little(inner, outer, shift, nudge):
+    points = blob(n=10)
+    one = alpha(shape(points, inner=inner, outer=outer, shift=shift))
+    two = alpha(shape(points, inner=inner + nudge, outer=outer, shift=shift + nudge))
+    assert np.abs(one - two).max() <= 3.5 * nudge / max(inner + outer, 1.0) + 2e-3
+
+
+def test_edge_shift_grows_by_its_pixels():
+    grown = alpha(shape(rectangle(30, 30, 60, 60), shift=2.0))
+    assert grown[45, 28:62].min() == pytest.approx(1.0, abs=1e-3)
+    assert grown[45, 27] == grown[45, 62] == 0
+
+
+def test_distance_is_exact_to_two_hundredths():
+    x, y = np.meshgrid(np.arange(120) + 0.5, np.arange(100) + 0.5)
+    k = 4 / 3 * np.tan(np.pi / 8) * 30
+    circle = np.array([[90, 50, 0, -k, 0, k], [60, 80, k, 0, -k, 0], [30, 50, 0, k, 0, -k], [60, 20, -k, 0, k, 0]])
+    got = alpha(shape(circle, inner=20, outer=10))
+    want = np.clip((30 - np.hypot(x - 60, y - 50) + 10) / 30, 0, 1)
+    within = (want > 0.03) & (want < 0.97)  # the ends of the reach are rounded by the pixel
+    assert np.abs(got - want)[within].max() * 30 < 0.035  # 0.02 of distance, 0.008 of the cubic circle, the rest of the pixel's mean
+
+
+def test_soft_stack_and_opacity():
+    a, b = shape(rectangle(10, 10, 60, 60), "a"), shape(rectangle(40, 10, 90, 60), "b", opacity=0.25)
+    got = alpha(a, Entry(shape=b, mode="cut"))
+    assert (got[30, 20], got[30, 50], got[30, 80]) == (1.0, 0.75, 0.0)
+    got = alpha(a, b)
+    assert (got[30, 20], got[30, 50], got[30, 80]) == (1.0, 1.0, 0.25)
+    got = alpha(a, Entry(shape=shape(rectangle(40, 10, 90, 60), "b", inner=2.0), mode="keep", inverted=True))
+    assert (got[30, 20], got[30, 50], got[30, 80]) == (1.0, 0.0, 0.0)
+    assert alpha(a, inverted=True)[30, [20, 80]].tolist() == [0.0, 1.0]
