@@ -1,0 +1,55 @@
+"""`python -m roto render DOC.json OUT --frames A-B --depth 8|16|float`: a shape document to numbered stills, nothing else needed."""
+
+import argparse
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path
+
+from roto.errors import RotoError
+from roto.exchange import document
+from roto.matte.render import render
+from roto.package.manifest import file_name
+from roto.picture.stills import write_matte
+
+
+def frames_of(text: str) -> tuple[int, int]:
+    """'A-B' or 'A'."""
+    first, _, last = text.lstrip().partition("-")
+    return int(first), int(last or first)
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command; 0 when done, 2 with a sentence when not."""
+    parser = argparse.ArgumentParser(prog="python -m roto", description=__doc__)
+    commands = parser.add_subparsers(dest="command", required=True)
+    draw = commands.add_parser("render", help="render a shape document to numbered stills")
+    draw.add_argument("document", type=Path)
+    draw.add_argument("out", type=Path)
+    draw.add_argument("--frames", type=frames_of, metavar="A-B", help="the document's whole range when left out")
+    draw.add_argument("--depth", choices=["8", "16", "float"], default="16")
+    draw.add_argument("--workers", type=int, default=2)
+    given = parser.parse_args(arguments)
+    try:
+        matte = document.loads(given.document.read_bytes())
+        first, last = given.frames or (matte.first, matte.last)
+        if last < first:
+            raise RotoError(f"The frames {first}-{last} run backwards.")
+        matte = replace(matte, first=min(first, matte.first), last=max(last, matte.last))
+        given.out.mkdir(parents=True, exist_ok=True)
+
+        def one(frame: int) -> None:
+            ending = ".exr" if given.depth == "float" else ".png"
+            write_matte(given.out / file_name(matte, frame, ending), render(matte, frame).alpha, given.depth)
+
+        with ThreadPoolExecutor(max(1, given.workers)) as pool:
+            list(pool.map(one, range(first, last + 1)))
+    except (RotoError, OSError) as error:
+        print(f"Not done: {error}", file=sys.stderr)
+        return 2
+    print(f"{last - first + 1} frames of {matte.shot} {matte.name} are in {given.out}")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

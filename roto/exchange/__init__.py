@@ -1,0 +1,1 @@
+"""Open formats for shapes: the shape document."""

@@ -1,0 +1,180 @@
+"""The shape document: one matte as one JSON file (schema beside this file), written and read without loss."""
+
+import json
+from fractions import Fraction
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from jsonschema import Draft202012Validator
+
+from roto.errors import BadDocument, RotoError
+from roto.matte.shutter import Shutter
+from roto.matte.stack import Entry, Matte
+from roto.motion import placement
+from roto.motion.keys import KIND_NAMES, Keys
+from roto.motion.live import tidy
+from roto.motion.shape import CURVE, Shape, settings_values
+
+SCHEMA = Path(__file__).with_name("shapes.schema.json")
+POINT_NAMES = ("corner", "curve")
+
+
+@lru_cache
+def _validator() -> Draft202012Validator:
+    return Draft202012Validator(json.loads(SCHEMA.read_text()))
+
+
+def channel_to_json(keys: Keys) -> list[dict[str, Any]]:
+    """Keys as the document writes them."""
+    out = []
+    for k, frame in enumerate(keys.frames):
+        held = np.flatnonzero(keys.held[k])
+        key: dict[str, Any] = {"frame": int(frame), "kind": KIND_NAMES[keys.kinds[k]]}
+        if len(held) < keys.parts:
+            key["parts"] = held.tolist()
+        key["values"] = keys.values[k, held].tolist()
+        speeds = keys.speeds[k, held]
+        if not np.isnan(speeds).all():
+            key["speeds"] = [None if np.isnan(row).any() else row.tolist() for row in speeds]
+        out.append(key)
+    return out
+
+
+def channel_from_json(rows: list[dict[str, Any]], parts: int, width: int, path: str) -> Keys:
+    """Keys from the document; `path` leads the messages."""
+    values = np.zeros((len(rows), parts, width))
+    speeds = np.full((len(rows), parts, width), np.nan)
+    held = np.zeros((len(rows), parts), bool)
+    for k, row in enumerate(rows):
+        which = row.get("parts", list(range(parts)))
+        if any(p >= parts for p in which):
+            raise BadDocument(f"{path}[{k}].parts", f"there are only {parts} parts, counted from 0.")
+        if len(row["values"]) != len(which) or any(len(v) != width for v in row["values"]):
+            raise BadDocument(f"{path}[{k}].values", f"must be {len(which)} rows of {width} numbers.")
+        values[k, which] = row["values"]
+        held[k, which] = True
+        if "speeds" in row:
+            if len(row["speeds"]) != len(which) or any(s is not None and len(s) != width for s in row["speeds"]):
+                raise BadDocument(f"{path}[{k}].speeds", f"must be {len(which)} rows of {width} numbers or null.")
+            speeds[k, which] = [[np.nan] * width if s is None else s for s in row["speeds"]]
+    kinds = [KIND_NAMES.index(row.get("kind", "flowing")) for row in rows]
+    try:
+        return Keys.build([row["frame"] for row in rows], values, held=held, kinds=kinds, speeds=speeds)
+    except RotoError as error:
+        raise BadDocument(path, error.message) from error
+
+
+def shape_to_json(shape: Shape) -> dict[str, Any]:
+    """One shape as the document writes it."""
+    return {
+        "id": shape.id,
+        "name": shape.name,
+        "kind": shape.kind,
+        "colour": shape.colour,
+        "profile": shape.profile,
+        "blur": shape.blur,
+        "pivot": list(shape.pivot),
+        "points": [POINT_NAMES[k] for k in shape.kinds],
+        "live": [list(r) for r in shape.live],
+        "form": channel_to_json(shape.form),
+        "placement": channel_to_json(shape.place),
+        "settings": channel_to_json(shape.settings),
+    }
+
+
+def shape_from_json(row: dict[str, Any], path: str) -> Shape:
+    """One shape from a document that fits the schema."""
+    first = row["form"][0]["frame"]
+    rest = [{"frame": first, "values": placement.AT_REST.tolist()}]
+    hard = [{"frame": first, "values": settings_values().tolist()}]
+    try:
+        return Shape(
+            id=row["id"],
+            name=row["name"],
+            kind=row.get("kind", "closed"),
+            colour=row.get("colour", 0),
+            profile=row.get("profile", "straight"),
+            blur=row.get("blur", True),
+            pivot=(float(row.get("pivot", (0, 0))[0]), float(row.get("pivot", (0, 0))[1])),
+            kinds=np.array([CURVE if p == "curve" else 0 for p in row["points"]], np.int8),
+            live=tidy([(a, b) for a, b in row.get("live", [])]),
+            form=channel_from_json(row["form"], len(row["points"]), 6, f"{path}.form"),
+            place=channel_from_json(row.get("placement", rest), 3, 2, f"{path}.placement"),
+            settings=channel_from_json(row.get("settings", hard), 3, 2, f"{path}.settings"),
+        )
+    except BadDocument:
+        raise
+    except RotoError as error:
+        raise BadDocument(path, error.message) from error
+
+
+def to_json(matte: Matte) -> dict[str, Any]:
+    """A matte as a document."""
+    shapes = {e.shape.id: e.shape for e in matte.entries}
+    return {
+        "format": "shapes",
+        "version": 1,
+        "shot": matte.shot,
+        "matte": matte.name,
+        "size": list(matte.size),
+        "rate": str(matte.rate),
+        "range": [matte.first, matte.last],
+        "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase, "cap": matte.shutter.cap},
+        "inverted": matte.inverted,
+        "stack": [{"shape": e.shape.id, "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity} for e in matte.entries],
+        "shapes": [shape_to_json(s) for s in shapes.values()],
+    }
+
+
+def _no_constant(name: str) -> float:
+    raise BadDocument("document", f"{name} is not a number that a document may hold.")
+
+
+def from_json(document: Any) -> Matte:
+    """A matte from a document. Raises BadDocument with the path of the first wrong field and why."""
+    wrong = min(_validator().iter_errors(document), key=lambda e: len(e.absolute_path) * -1, default=None)
+    if wrong is not None:
+        raise BadDocument(wrong.json_path.replace("$", "document", 1), wrong.message)
+    shapes: dict[str, Shape] = {}
+    for i, row in enumerate(document["shapes"]):
+        if row["id"] in shapes:
+            raise BadDocument(f"document.shapes[{i}].id", f"'{row['id']}' is used twice.")
+        shapes[row["id"]] = shape_from_json(row, f"document.shapes[{i}]")
+    entries = []
+    for i, line in enumerate(document["stack"]):
+        if line["shape"] not in shapes:
+            raise BadDocument(f"document.stack[{i}].shape", f"there is no shape '{line['shape']}' in the document.")
+        entries.append(
+            Entry(shape=shapes[line["shape"]], mode=line["mode"], inverted=line.get("inverted", False), opacity=line.get("opacity", 1.0))
+        )
+    first, last = document["range"]
+    if last < first:
+        raise BadDocument("document.range", "ends before it starts.")
+    shutter = document.get("shutter", {"angle": 0})
+    return Matte(
+        shot=document["shot"],
+        name=document["matte"],
+        size=(document["size"][0], document["size"][1]),
+        rate=Fraction(document["rate"]),
+        first=first,
+        last=last,
+        shutter=Shutter(angle=shutter["angle"], phase=shutter.get("phase"), cap=shutter.get("cap", Shutter().cap)),
+        entries=tuple(entries),
+        inverted=document.get("inverted", False),
+    )
+
+
+def dumps(matte: Matte) -> str:
+    """The document as text; the same matte gives the same text."""
+    return json.dumps(to_json(matte), indent=1, ensure_ascii=False) + "\n"
+
+
+def loads(text: str | bytes) -> Matte:
+    """A matte from the document's text."""
+    try:
+        document = json.loads(text, parse_constant=_no_constant)
+    except (ValueError, UnicodeDecodeError) as error:
+        raise BadDocument("document", f"is not JSON: {error}") from error
+    return from_json(document)

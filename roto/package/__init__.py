@@ -1,0 +1,1 @@
+"""Packages: the files of one delivery, their manifest, and the proof that they are right."""

@@ -1,0 +1,127 @@
+"""Stills, read and written with OpenImageIO.
+
+Mattes are written as one channel; 16-bit PNG at the level and filter that `benchmarks/` found fastest among small files.
+"""
+
+import os
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+
+from roto.errors import BadPicture
+
+EXTENSIONS = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "openexr", ".dpx": "dpx"}
+LARGEST = 16384
+"""px: the longest side of a picture that is taken in; a full-aperture scan at 8K is half of it."""
+
+DEPTHS = {"8": np.uint8, "16": np.uint16, "float": np.float32}
+PNG_LEVEL, PNG_NO_FILTER = 4, 8
+
+
+def probe(path: Path) -> dict[str, object]:
+    """Size, channels, depth and format of a still without reading its pixels; the format is what the content says."""
+    if path.stat().st_size == 0:
+        raise BadPicture(f"{path.name} is empty (0 bytes).")
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise BadPicture(f"{path.name} is not a picture that can be read: {_reason()}")
+    try:
+        spec = source.spec()
+        return {
+            "size": (spec.width, spec.height),
+            "channels": spec.nchannels,
+            "names": tuple(spec.channelnames),
+            "depth": str(spec.format),
+            "format": source.format_name(),
+            "space": spec.getattribute("oiio:ColorSpace") or "",
+            "rate": spec.getattribute("FramesPerSecond") or spec.getattribute("framesPerSecond"),
+        }
+    finally:
+        source.close()
+
+
+def _reason() -> str:
+    return (oiio.geterror() or "unknown format").strip().splitlines()[0]
+
+
+def read(path: Path) -> NDArray[np.generic]:
+    """Pixels (h, w, 3) of a still as uint8, uint16 or float32; grey is repeated, an existing alpha is set aside."""
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise BadPicture(f"{path.name} cannot be opened: {_reason()}")
+    try:
+        spec = source.spec()
+        kind = {"uint8": "uint8", "uint16": "uint16", "uint10": "uint16", "uint12": "uint16"}.get(str(spec.format), "float")
+        pixels = source.read_image(0, 0, 0, min(spec.nchannels, 4), kind)
+        if pixels is None:
+            raise BadPicture(f"{path.name} breaks off before its last line: {source.geterror().strip() or 'it is cut short'}")
+        names = [n.upper() for n in spec.channelnames][: pixels.shape[2]]
+    finally:
+        source.close()
+    if pixels.shape[2] < 3 or {"R", "G", "B"} - set(names) and len(names) != 3:
+        return np.repeat(pixels[:, :, :1], 3, axis=2)
+    order = [names.index(c) for c in "RGB"] if {"R", "G", "B"} <= set(names) else [0, 1, 2]
+    return np.ascontiguousarray(pixels[:, :, order])
+
+
+def quantise(alpha: NDArray[np.float32], depth: str) -> NDArray[np.generic]:
+    """Alpha 0..1 as whole numbers of that depth, rounded to the nearest; 'float' passes through."""
+    if depth == "float":
+        return alpha.astype(np.float32, copy=False)
+    top = 255.0 if depth == "8" else 65535.0
+    return np.rint(alpha * np.float32(top)).astype(DEPTHS[depth])
+
+
+def write_matte(path: Path, alpha: NDArray[np.float32], depth: str = "16", rate: tuple[int, int] | None = None) -> None:
+    """Write one matte: PNG for 8 and 16 bits, OpenEXR (channel Y) for float. The file appears whole or not at all."""
+    pixels = quantise(alpha, depth)
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 1, {"8": "uint8", "16": "uint16", "float": "float"}[depth])
+    spec.channelnames = ("Y",)
+    if depth == "float":
+        spec.attribute("compression", "zip")
+        spec.attribute("capDate", "2000:01:01 00:00:00")  # fixed, so that the same matte writes the same bytes
+        spec.attribute("DateTime", "2000:01:01 00:00:00")
+        if rate is not None:
+            spec.attribute("FramesPerSecond", oiio.TypeDesc("rational"), rate)
+    else:
+        spec.attribute("png:compressionLevel", PNG_LEVEL)
+        spec.attribute("png:filter", PNG_NO_FILTER)
+    write(path, spec, pixels)
+
+
+def write_picture(path: Path, pixels: NDArray[np.generic], level: int = 1) -> None:
+    """Write a picture (h, w, 3) of uint8 or uint16 as PNG, or uint8 as JPEG, by the name's ending."""
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], str(pixels.dtype))
+    spec.attribute("png:compressionLevel", level)
+    spec.attribute("compression", "jpeg:88")
+    write(path, spec, pixels)
+
+
+def write(path: Path, spec: oiio.ImageSpec, pixels: NDArray[np.generic]) -> None:
+    """Write aside, then rename: a half file never looks whole."""
+    aside = path.with_name(f".{path.stem}.part{path.suffix}")
+    target = oiio.ImageOutput.create(str(aside))
+    if target is None or not target.open(str(aside), spec):
+        raise BadPicture(f"{path.name} cannot be written: {_reason()}")
+    done = target.write_image(np.ascontiguousarray(pixels.reshape(spec.height, spec.width, spec.nchannels)))
+    reason = target.geterror()
+    if not target.close() or not done:
+        aside.unlink(missing_ok=True)
+        raise BadPicture(f"{path.name} cannot be written: {reason or _reason()}")
+    os.replace(aside, path)
+
+
+def encode_picture(pixels: NDArray[np.uint8], ending: str) -> bytes:
+    """A picture (h, w, 3) or (h, w) of uint8 as the bytes of a PNG or JPEG, for the page."""
+    import cv2
+
+    flipped = pixels[:, :, ::-1] if pixels.ndim == 3 else pixels
+    options = [cv2.IMWRITE_JPEG_QUALITY, 88] if ending == ".jpg" else [cv2.IMWRITE_PNG_COMPRESSION, 1]
+    if pixels.ndim == 2 and ending == ".png":
+        options += [cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_RLE]
+    ok, data = cv2.imencode(ending, np.ascontiguousarray(flipped), options)
+    if not ok:
+        raise BadPicture("The picture cannot be encoded.")
+    return bytes(data)
