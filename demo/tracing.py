@@ -1,0 +1,81 @@
+"""What the demo's artist has traced so far: the edits of a part-done shot, as the page would send them."""
+
+import uuid
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from demo.scenes import KITE_OUTLINE, Scene, arm_turn, kite_pose
+from demo.sprites import Pose
+
+Points = NDArray[np.float64]
+Edit = dict[str, Any]
+
+
+def bulged(corners: object, bulge: float) -> Points:
+    """Points (n, 6) of a polygon whose sides are arcs of parabolas that rise by `bulge` px."""
+    p = np.asarray(corners, float)
+    along = np.roll(p, -1, axis=0) - p
+    outward = np.stack([along[:, 1], -along[:, 0]], axis=1) / np.linalg.norm(along, axis=1, keepdims=True)
+    control = p + along / 2 + outward * 2 * bulge
+    out = 2 / 3 * (control - p)
+    into = 2 / 3 * (control - np.roll(p, -1, axis=0))
+    return np.concatenate([p, np.roll(into, 1, axis=0), out], axis=1)
+
+
+def rounded(places: object) -> Points:
+    """Points (n, 6) of a smooth closed curve through places."""
+    p = np.asarray(places, float)
+    tangent = (np.roll(p, -1, axis=0) - np.roll(p, 1, axis=0)) / 6
+    return np.concatenate([p, -tangent, tangent], axis=1)
+
+
+def put(points: Points, pose: Pose, anchor: tuple[float, float]) -> Points:
+    """Points of a sprite as they stand in the picture."""
+    m = pose.matrix(anchor)
+    out = points @ np.kron(np.eye(3), m[:, :2].T)
+    out[:, :2] += m[:, 2]
+    return out
+
+
+def carried(matte: int, name: str, colour: int, points: Points, curves: bool, pose: Callable[[float], Pose], anchor: tuple[float, float], first: int, frames: list[int], mode: str = "add") -> list[Edit]:
+    """A shape traced on the first of the frames and placed on the others."""
+    shape = str(uuid.uuid4())
+    start = pose(float(frames[0] - first))
+    here = put(points, start, anchor)
+    middle = (here[:, :2].min(axis=0) + here[:, :2].max(axis=0)) / 2
+    back = np.linalg.inv(np.vstack([start.matrix(anchor), [0, 0, 1]]))
+    local = back @ (*middle, 1.0)
+    edits: list[Edit] = [
+        {"do": "trace", "shape": shape, "entry": str(uuid.uuid4()), "matte": matte, "name": name, "frame": frames[0], "points": here.tolist(), "curves": [curves] * len(here), "mode": mode, "colour": colour}
+    ]  # fmt: skip
+    before, was = start, middle
+    for frame in frames[1:]:
+        now = pose(float(frame - first))
+        place = now.matrix(anchor) @ local
+        edits.append({"do": "place", "shape": shape, "frame": frame, "move": (place - was).tolist(), "turn": now.turn - before.turn, "size": now.size / before.size})
+        before, was = now, place
+    return edits
+
+
+def traced(scene: Scene, matte: int) -> list[Edit]:
+    """The edits for one shot of the production."""
+    if scene.name == "KITE_010":
+        body = carried(matte, "kite body", 0, bulged(KITE_OUTLINE, 14.0), False, kite_pose, (300, 300), 1001, [1001, 1009, 1017, 1025, 1033, 1041, 1053])
+        patch = np.array([(330, 330), (420, 330), (400, 420), (320, 410)], float)
+        hole = carried(matte, "patch", 3, np.concatenate([patch, np.zeros((4, 4))], axis=1), False, kite_pose, (300, 300), 1001, [1001, 1017, 1033, 1053], "cut")
+        soft = {"do": "soften", "shape": body[0]["shape"], "frame": 1001, "inner": 1.0, "outer": 1.5}
+        return [*body, soft, *hole]
+    if scene.name == "MILL_040":
+        blade = np.array([(5, -60), (62, -70), (58, -258), (5, -262)], float)
+        flat = np.concatenate([blade, np.zeros((4, 4))], axis=1)
+        return carried(matte, "first sail", 1, flat, False, lambda t: Pose(640, 262, 2.6 * t, 0.86), (0, 0), 1001, [1001, 1013, 1025, 1037, 1048])
+    if scene.name == "MAKER_030":
+        torso = rounded([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)])
+        body = carried(matte, "torso", 2, torso, True, lambda t: Pose(960, 760, 0.0, 1.0), (230, 400), 1001, [1001])
+        arm = rounded([(30, 20), (180, 30), (300, 42), (392, 36), (440, 62), (392, 90), (300, 84), (180, 96), (30, 100), (8, 60)])
+        waving = carried(matte, "arm", 4, arm, True, lambda t: Pose(1085, 560, arm_turn(t), 1.0), (40, 60), 1001, [1001, 1009, 1017, 1025])
+        return [*body, *waving]
+    return []

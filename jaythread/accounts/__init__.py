@@ -1,0 +1,1 @@
+"""Accounts: signing in and out."""

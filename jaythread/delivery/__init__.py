@@ -1,0 +1,1 @@
+"""Delivery: mattes rendered to files, packed, read back, handed over."""

@@ -1,0 +1,1 @@
+"""The desk: shapes, keys, mattes, and the journal of edits."""

@@ -1,0 +1,93 @@
+"""The desk's api: thin. Parses, calls one action, answers."""
+
+import time
+import uuid
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
+
+from jaythread.desk import actions, commands, payload
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import require, shot_for
+from roto.matte.render import render
+from roto.picture.stills import encode_picture, quantise
+
+router = Router(tags=["desk"])
+DRAFT_SAMPLES = 8
+"""samples of the exposure while something is dragged; all of them at rest"""
+
+
+class EditIn(Schema):
+    id: uuid.UUID
+    base: int | None = None
+    command: commands.Command
+
+
+class TurnIn(Schema):
+    id: uuid.UUID
+
+
+class PictureIn(Schema):
+    frame: int
+    box: tuple[int, int, int, int] | None = None
+    draft: commands.Command | None = None
+    quick: bool = False
+
+
+class NameIn(Schema):
+    name: str
+
+
+@router.get("/shots/{shot_id}/desk")
+def open_desk(request: HttpRequest, shot_id: int) -> Any:
+    shot = shot_for(request.user, shot_id, "look")
+    return payload.desk(shot, request.user, require(request.user, shot.production_id, "look").may("trace"))
+
+
+@router.post("/shots/{shot_id}/edits")
+def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
+    done = actions.edit(request.user, shot_id, body.id, body.base, body.command)
+    return payload.after(done, Shot.objects.get(pk=shot_id), request.user)
+
+
+@router.post("/shots/{shot_id}/undo")
+def undo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
+    return payload.after(actions.undo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user)
+
+
+@router.post("/shots/{shot_id}/redo")
+def redo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
+    return payload.after(actions.redo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user)
+
+
+@router.post("/shots/{shot_id}/mattes")
+def make_matte(request: HttpRequest, shot_id: int, body: NameIn) -> Any:
+    return {"id": actions.make_matte(request.user, shot_id, body.name).pk}
+
+
+@router.post("/shots/{shot_id}/mattes/{matte_id}/picture")
+def picture(request: HttpRequest, shot_id: int, matte_id: int, body: PictureIn) -> HttpResponse:
+    """The matte of a frame, or of a box of it, as 8-bit grey PNG: at its present revision, with a draft laid on it when one is sent."""
+    matte = actions.preview_matte(request.user, shot_id, matte_id, body.draft)
+    begin = time.perf_counter()
+    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2)
+    core = (time.perf_counter() - begin) * 1000
+    reply = HttpResponse(encode_picture(quantise(done.alpha, "8"), ".png"), content_type="image/png")
+    reply["X-Box"] = ",".join(map(str, done.box))
+    reply["X-Samples"] = f"{done.samples}{'+' if done.capped else ''}"
+    reply["X-Core-Ms"] = f"{core:.2f}"
+    reply["Cache-Control"] = "no-store"
+    return reply
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/document")
+def export(request: HttpRequest, shot_id: int, matte_id: int) -> HttpResponse:
+    text = actions.export_document(request.user, shot_id, matte_id)
+    return HttpResponse(text, content_type="application/json", headers={"Content-Disposition": 'attachment; filename="shapes.json"'})
+
+
+@router.post("/shots/{shot_id}/document")
+def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile]) -> Any:
+    return {"id": actions.import_document(request.user, shot_id, file.read()).pk}

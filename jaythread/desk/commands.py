@@ -1,0 +1,191 @@
+"""What an edit may say, and what it does to a shape. The same commands serve a saved edit and the preview while dragging."""
+
+from dataclasses import replace
+from typing import Annotated, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from roto.curve.split import add_point
+from roto.motion import edits
+from roto.motion.live import tidy
+from roto.motion.shape import Shape as CoreShape
+
+Six = Annotated[list[float], Field(min_length=6, max_length=6)]
+Name = Annotated[str, Field(min_length=1, max_length=60)]
+Profile = Literal["straight", "smooth", "early", "late"]
+Mode = Literal["add", "cut", "keep"]
+
+
+class Trace(Schema):
+    """A new shape, added on top of a matte's stack."""
+
+    do: Literal["trace"]
+    shape: str
+    entry: str
+    matte: int
+    name: Name
+    frame: int
+    points: list[Six]
+    curves: list[bool]
+    mode: Mode = "add"
+    colour: int = Field(0, ge=0, le=7)
+
+    def says(self, shape: CoreShape | None) -> str:
+        return f"traced {self.name}"
+
+
+class MovePoints(Schema):
+    """Key the form of some points: index to six numbers, plate pixels."""
+
+    do: Literal["form"]
+    shape: str
+    frame: int
+    points: dict[int, Six]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.move_points(shape, self.frame, self.points)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"moved {len(self.points)} of {shape.form.parts} points of {shape.name} on {self.frame}"
+
+
+class Place(Schema):
+    """Key the placement: moved on, turned on, sized from where it is on that frame."""
+
+    do: Literal["place"]
+    shape: str
+    frame: int
+    move: tuple[float, float] = (0.0, 0.0)
+    turn: float = 0.0
+    size: float = 1.0
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.place(shape, self.frame, self.move, self.turn, self.size)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"placed {shape.name} on {self.frame}"
+
+
+class Soften(Schema):
+    """Key soft-edge settings."""
+
+    do: Literal["soften"]
+    shape: str
+    frame: int
+    inner: float | None = None
+    outer: float | None = None
+    shift: float | None = None
+    opacity: float | None = None
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.soften(shape, self.frame, inner=self.inner, outer=self.outer, shift=self.shift, opacity=self.opacity)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"softened {shape.name} on {self.frame}"
+
+
+class Look(Schema):
+    """Name, colour, profile, blur: not keyed."""
+
+    do: Literal["look"]
+    shape: str
+    name: Name | None = None
+    colour: int | None = Field(None, ge=0, le=7)
+    profile: Profile | None = None
+    blur: bool | None = None
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        given = {k: v for k, v in self.dict(exclude={"do", "shape"}).items() if v is not None}
+        return replace(shape, **given)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"changed {shape.name}" if self.name is None else f"renamed {shape.name} to {self.name}"
+
+
+class AddPoint(Schema):
+    """A point on a segment, on every key, with no outline moved."""
+
+    do: Literal["add point"]
+    shape: str
+    segment: int = Field(ge=0)
+    t: float = Field(gt=0, lt=1)
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return add_point(shape, self.segment, self.t)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"added a point to {shape.name}"
+
+
+class DropKey(Schema):
+    """Take a key away."""
+
+    do: Literal["drop key"]
+    shape: str
+    channel: Literal["form", "placement", "settings"]
+    frame: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.drop_key(shape, self.channel, self.frame)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"removed the {self.channel} key of {shape.name} on {self.frame}"
+
+
+class Live(Schema):
+    """The live ranges of a shape."""
+
+    do: Literal["live"]
+    shape: str
+    ranges: list[tuple[int, int]]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return replace(shape, live=tidy(self.ranges))
+
+    def says(self, shape: CoreShape) -> str:
+        return f"set when {shape.name} is live"
+
+
+class Remove(Schema):
+    """Take a shape away, with its keys and its lines in all stacks."""
+
+    do: Literal["remove"]
+    shape: str
+
+    def says(self, shape: CoreShape) -> str:
+        return f"removed {shape.name}"
+
+
+class ChangeEntry(Schema):
+    """A line of the stack."""
+
+    do: Literal["entry"]
+    entry: str
+    mode: Mode | None = None
+    inverted: bool | None = None
+    opacity: float | None = Field(None, ge=0, le=1)
+    order: float | None = None
+
+
+class ChangeMatte(Schema):
+    """The whole matte."""
+
+    do: Literal["matte"]
+    matte: int
+    inverted: bool
+
+
+class ChangeShutter(Schema):
+    """The shot's shutter: angle and phase in degrees (no phase: centred)."""
+
+    do: Literal["shutter"]
+    angle: float = Field(ge=0, le=360)
+    phase: float | None = None
+
+
+OnShape = MovePoints | Place | Soften | Look | AddPoint | DropKey | Live
+Command = Annotated[
+    Trace | MovePoints | Place | Soften | Look | AddPoint | DropKey | Live | Remove | ChangeEntry | ChangeMatte | ChangeShutter,
+    Field(discriminator="do"),
+]

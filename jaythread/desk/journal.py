@@ -1,0 +1,132 @@
+"""Changes as data: which rows were what before, and are what after. Applying them backwards is an undo.
+
+A change is {table, key, before, after}; before or after is None where the row did not or does not exist.
+"""
+
+import base64
+from typing import Any
+
+import numpy as np
+
+from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, SettingKey, Shape, StackEntry
+from jaythread.productions.models import Shot
+from roto.motion.keys import Keys
+from roto.motion.shape import Shape as CoreShape
+
+Change = dict[str, Any]
+CHANNELS = {"form": (FormKey, "form"), "placement": (PlacementKey, "place"), "settings": (SettingKey, "settings")}
+
+
+def _pack(array: np.ndarray) -> str:
+    return base64.b64encode(array.tobytes()).decode()
+
+
+def key_row(keys: Keys, k: int) -> dict[str, Any]:
+    """One key as data, to the last bit."""
+    return {
+        "kind": int(keys.kinds[k]),
+        "held": _pack(keys.held[k].astype(np.int8)),
+        "values": _pack(keys.values[k].astype("<f8")),
+        "speeds": _pack(keys.speeds[k].astype("<f8")),
+    }
+
+
+def shape_row(shape: CoreShape) -> dict[str, Any]:
+    """What a shape is beside its keys."""
+    return {
+        "name": shape.name, "kind": shape.kind, "points": _pack(shape.kinds), "colour": shape.colour, "profile": shape.profile,
+        "blur": shape.blur, "pivot": list(shape.pivot), "live": [list(r) for r in shape.live],
+    }  # fmt: skip
+
+
+def compare(shape_id: str, old: CoreShape | None, new: CoreShape | None) -> list[Change]:
+    """The changes that lead from one state of a shape to another; None where there is no shape."""
+    before = shape_row(old) if old else None
+    after = shape_row(new) if new else None
+    out = [] if before == after else [{"table": "shape", "key": [shape_id], "before": before, "after": after}]
+    for table, (_, attribute) in CHANNELS.items():
+        rows: list[dict[int, dict[str, Any]]] = []
+        for side in (old, new):
+            keys = getattr(side, attribute) if side else None
+            rows.append({int(f): key_row(keys, k) for k, f in enumerate(keys.frames)} if keys is not None else {})
+        for frame in sorted(set(rows[0]) | set(rows[1])):
+            if rows[0].get(frame) != rows[1].get(frame):
+                out.append({"table": table, "key": [shape_id, frame], "before": rows[0].get(frame), "after": rows[1].get(frame)})
+    return out
+
+
+def read(shot: Shot, table: str, key: list[Any]) -> dict[str, Any] | None:
+    """A row as it is now."""
+    if table in CHANNELS:
+        row = CHANNELS[table][0].objects.filter(shape_id=key[0], frame=key[1]).first()
+        if row is None:
+            return None
+        packed = {name: base64.b64encode(bytes(getattr(row, name))).decode() for name in ("held", "values", "speeds")}
+        return {"kind": row.kind, **packed}
+    if table == "shape":
+        shape = Shape.objects.filter(pk=key[0], shot=shot).first()
+        return shape_row(shape.to_core()) if shape and shape.form_keys.exists() else None
+    if table == "entry":
+        entry = StackEntry.objects.filter(pk=key[0]).first()
+        return entry_row(entry) if entry else None
+    if table == "matte":
+        matte = Matte.objects.filter(pk=key[0], shot=shot).first()
+        return {"name": matte.name, "inverted": matte.inverted} if matte else None
+    fresh = Shot.objects.get(pk=shot.pk)
+    return {"angle": fresh.shutter_angle, "phase": fresh.shutter_phase, "cap": fresh.shutter_cap}
+
+
+def entry_row(entry: StackEntry) -> dict[str, Any]:
+    return {
+        "matte": entry.matte_id, "shape": str(entry.shape_id), "order": entry.order, "mode": entry.mode, "inverted": entry.inverted,
+        "opacity": entry.opacity,
+    }  # fmt: skip
+
+
+def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) -> None:
+    """Make a row be this."""
+    if table in CHANNELS:
+        model = CHANNELS[table][0]
+        if row is None:
+            model.objects.filter(shape_id=key[0], frame=key[1]).delete()
+        else:
+            packed = {name: base64.b64decode(row[name]) for name in ("held", "values", "speeds")}
+            model.objects.update_or_create(shape_id=key[0], frame=key[1], defaults={"kind": row["kind"], **packed})
+    elif table == "shape":
+        if row is None:
+            Shape.objects.filter(pk=key[0], shot=shot).delete()
+            return
+        plain = {name: row[name] for name in ("name", "kind", "colour", "profile", "blur")}
+        Shape.objects.update_or_create(
+            pk=key[0],
+            defaults={"shot": shot, "points": base64.b64decode(row["points"]), "pivot_x": row["pivot"][0], "pivot_y": row["pivot"][1], **plain},
+        )
+        LiveRange.objects.filter(shape_id=key[0]).delete()
+        LiveRange.objects.bulk_create(LiveRange(shape_id=key[0], first=a, last=b) for a, b in row["live"])
+    elif table == "entry":
+        if row is None:
+            StackEntry.objects.filter(pk=key[0]).delete()
+        else:
+            StackEntry.objects.update_or_create(
+                pk=key[0],
+                defaults={
+                    "matte_id": row["matte"], "shape_id": row["shape"],
+                    **{n: row[n] for n in ("order", "mode", "inverted", "opacity")},
+                },
+            )  # fmt: skip
+    elif table == "matte":
+        assert row is not None
+        Matte.objects.filter(pk=key[0], shot=shot).update(**row)
+    else:
+        assert row is not None
+        Shot.objects.filter(pk=shot.pk).update(shutter_angle=row["angle"], shutter_phase=row["phase"], shutter_cap=row["cap"])
+
+
+def turned(changes: list[Change]) -> list[Change]:
+    """The same changes backwards."""
+    return [{**c, "before": c["after"], "after": c["before"]} for c in reversed(changes)]
+
+
+def shapes_in(changes: list[Change]) -> set[str]:
+    """The shapes whose own rows are touched."""
+    return {c["key"][0] for c in changes if c["table"] == "shape" or c["table"] in CHANNELS}

@@ -1,0 +1,176 @@
+"""What the desk stores. Rows hand out core values (`to_core`); numbers are kept as little-endian float64, exactly."""
+
+import uuid
+
+import numpy as np
+from django.conf import settings
+from django.db import models
+
+from jaythread.productions.models import Shot
+from roto.matte.profile import NAMES as PROFILES
+from roto.motion.keys import Keys
+from roto.motion.live import tidy
+from roto.motion.shape import CLOSED, DIVIDING
+from roto.motion.shape import Shape as CoreShape
+
+
+class Shape(models.Model):
+    """An outline of a shot. `points` holds each point's kind (0 corner, 1 curve), one byte a point."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="shapes")
+    name = models.CharField(max_length=60)
+    kind = models.CharField(max_length=10, choices=[(CLOSED, CLOSED), (DIVIDING, DIVIDING)], default=CLOSED)
+    points = models.BinaryField()
+    colour = models.PositiveSmallIntegerField(default=0)
+    profile = models.CharField(max_length=10, choices=[(p, p) for p in PROFILES], default="straight")
+    blur = models.BooleanField(default=True)
+    pivot_x = models.FloatField(default=0.0)
+    pivot_y = models.FloatField(default=0.0)
+    revision = models.PositiveBigIntegerField(default=0)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def to_core(self) -> CoreShape:
+        kinds = np.frombuffer(bytes(self.points), np.int8)
+        return CoreShape(
+            id=str(self.pk),
+            name=self.name,
+            kind=self.kind,
+            kinds=kinds,
+            colour=self.colour,
+            profile=self.profile,
+            blur=self.blur,
+            pivot=(self.pivot_x, self.pivot_y),
+            form=keys_of(self.form_keys.all(), len(kinds), 6),
+            place=keys_of(self.placement_keys.all(), 3, 2),
+            settings=keys_of(self.setting_keys.all(), 3, 2),
+            live=tidy((r.first, r.last) for r in self.live_ranges.all()),
+        )
+
+
+class Key(models.Model):
+    """A key of one channel: which parts it holds (a byte each), their values, and speeds (NaN where they follow from neighbours)."""
+
+    frame = models.IntegerField()
+    kind = models.PositiveSmallIntegerField(default=2)
+    held = models.BinaryField()
+    values = models.BinaryField()
+    speeds = models.BinaryField()
+    tracked = models.BooleanField(default=False)
+
+    class Meta:
+        abstract = True
+        ordering = ["frame"]
+
+    def __str__(self) -> str:
+        return f"key on {self.frame}"
+
+
+class FormKey(Key):
+    shape = models.ForeignKey(Shape, models.CASCADE, related_name="form_keys")
+
+    class Meta(Key.Meta):
+        constraints = [models.UniqueConstraint(fields=["shape", "frame"], name="form_key_once")]
+
+
+class PlacementKey(Key):
+    shape = models.ForeignKey(Shape, models.CASCADE, related_name="placement_keys")
+
+    class Meta(Key.Meta):
+        constraints = [models.UniqueConstraint(fields=["shape", "frame"], name="placement_key_once")]
+
+
+class SettingKey(Key):
+    shape = models.ForeignKey(Shape, models.CASCADE, related_name="setting_keys")
+
+    class Meta(Key.Meta):
+        constraints = [models.UniqueConstraint(fields=["shape", "frame"], name="setting_key_once")]
+
+
+def keys_of(rows: models.QuerySet, parts: int, width: int) -> Keys:
+    """The core's keys from rows in order of frames."""
+    found = list(rows)
+    values = np.array([np.frombuffer(bytes(r.values), "<f8") for r in found]).reshape(len(found), parts, width)
+    speeds = np.array([np.frombuffer(bytes(r.speeds), "<f8") for r in found]).reshape(len(found), parts, width)
+    held = np.array([np.frombuffer(bytes(r.held), np.int8) for r in found]).reshape(len(found), parts).astype(bool)
+    return Keys.build([r.frame for r in found], values, held=held, kinds=[r.kind for r in found], speeds=speeds)
+
+
+class LiveRange(models.Model):
+    shape = models.ForeignKey(Shape, models.CASCADE, related_name="live_ranges")
+    first = models.IntegerField()
+    last = models.IntegerField()
+
+    class Meta:
+        ordering = ["first"]
+
+    def __str__(self) -> str:
+        return f"{self.first}-{self.last}"
+
+
+class Matte(models.Model):
+    """A named result of a shot: one ordered stack."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="mattes")
+    name = models.CharField(max_length=40)
+    inverted = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["shot", "name"], name="matte_name_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StackEntry(models.Model):
+    """One line of a matte's stack, bottom first. A shape may stand in several mattes."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    matte = models.ForeignKey(Matte, models.CASCADE, related_name="entries")
+    shape = models.ForeignKey(Shape, models.CASCADE, related_name="entries")
+    order = models.FloatField()
+    mode = models.CharField(max_length=4, choices=[("add", "adds"), ("cut", "cuts"), ("keep", "keeps the overlap")], default="add")
+    inverted = models.BooleanField(default=False)
+    opacity = models.FloatField(default=1.0)
+
+    class Meta:
+        ordering = ["order", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.shape} {self.mode}"
+
+
+class Edit(models.Model):
+    """The journal: one row a change, with all that was before and after, so that it can be turned back.
+
+    The id is made by the page: sending an edit again is harmless. `turns`: the edit that this one takes back (an undo, or a redo of one).
+    """
+
+    class Way(models.TextChoices):
+        DO = "do"
+        UNDO = "undo"
+        REDO = "redo"
+
+    id = models.UUIDField(primary_key=True)
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="edits")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="edits")
+    revision = models.PositiveBigIntegerField()
+    way = models.CharField(max_length=4, choices=Way.choices, default=Way.DO)
+    says = models.CharField(max_length=200)
+    changes = models.JSONField()
+    turns = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="turned_by")
+    turned = models.BooleanField(default=False)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["revision"]
+        constraints = [models.UniqueConstraint(fields=["shot", "revision"], name="one_edit_a_revision")]
+
+    def __str__(self) -> str:
+        return self.says

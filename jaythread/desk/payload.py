@@ -1,0 +1,118 @@
+"""What the desk's page is sent: plain data, with the outlines of every frame as base64 of little-endian float32 (frames, points, 6)."""
+
+import base64
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import AbstractBaseUser
+
+from jaythread.desk import actions, scene
+from jaythread.desk.models import Edit, Shape
+from jaythread.plates.models import Plate
+from jaythread.productions.models import Shot
+from roto.matte.stack import sentence
+from roto.motion.keys import Keys
+from roto.motion.shape import Shape as CoreShape
+
+
+def knots(keys: Keys) -> list[dict[str, Any]]:
+    """The keys of a channel for the thread board."""
+    return [
+        {"frame": int(f), "kind": int(keys.kinds[k]), "parts": np.flatnonzero(keys.held[k]).tolist(), "full": bool(keys.held[k].all())}
+        for k, f in enumerate(keys.frames)
+    ]
+
+
+def shape(row: Shape, core: CoreShape, shot: Shot) -> dict[str, Any]:
+    """A shape with its evaluated outlines and settings."""
+    frames = np.arange(shot.first, shot.last + 1)
+    soft = [core.settings_at(int(f)) for f in frames] if len(core.settings.frames) > 1 else [core.settings_at(shot.first)]
+    return {
+        "id": str(row.pk),
+        "name": core.name,
+        "revision": row.revision,
+        "colour": core.colour,
+        "profile": core.profile,
+        "blur": core.blur,
+        "pivot": core.pivot,
+        "curves": (core.kinds == 1).tolist(),
+        "live": [list(r) for r in core.live],
+        "form": knots(core.form),
+        "placement": knots(core.place),
+        "settings": knots(core.settings),
+        "soft": [[round(v, 4) for v in s] for s in soft],
+        "outlines": base64.b64encode(core.outlines(frames).astype("<f4").tobytes()).decode(),
+    }
+
+
+def mattes(shot: Shot) -> list[dict[str, Any]]:
+    return [
+        {
+            "id": m.pk,
+            "name": m.name,
+            "inverted": m.inverted,
+            "sentence": sentence(scene.core_matte(shot, m)),
+            "stack": [
+                {"id": str(e.pk), "shape": str(e.shape_id), "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity}
+                for e in m.entries.all()
+            ],
+        }
+        for m in shot.mattes.prefetch_related("entries")
+    ]
+
+
+def shapes(shot: Shot, only: set[str] | None = None) -> list[dict[str, Any]]:
+    rows = Shape.objects.filter(shot=shot)
+    if only is not None:
+        rows = rows.filter(pk__in=only)
+    found = list(rows)
+    cores = scene.core_shapes(found)
+    return [shape(row, cores[str(row.pk)], shot) for row in found]
+
+
+def head(shot: Shot, user: AbstractBaseUser) -> dict[str, Any]:
+    """What changes with every edit beside shapes."""
+    back, forth = actions.next_to(user, shot, "undo"), actions.next_to(user, shot, "redo")
+    return {
+        "revision": shot.revision,
+        "shutter": {"angle": shot.shutter_angle, "phase": shot.shutter_phase},
+        "mattes": mattes(shot),
+        "undo": back.says if back else None,
+        "redo": forth.says.split(": ", 1)[-1] if forth else None,
+    }
+
+
+def desk(shot: Shot, user: AbstractBaseUser, may_trace: bool) -> dict[str, Any]:
+    """All that the desk needs to open."""
+    plate: Plate | None = shot.plates.first()
+    return {
+        "shot": {
+            "id": shot.pk,
+            "name": shot.name,
+            "first": shot.first,
+            "last": shot.last,
+            "size": [shot.width, shot.height],
+            "rate": float(shot.rate),
+            "rateText": shot.rate_text,
+        },
+        "plate": None
+        if plate is None
+        else {
+            "id": plate.pk,
+            "state": plate.state,
+            "look": plate.look,
+            "missing": [f for f in range(shot.first, shot.last + 1) if str(f) not in plate.names] if plate.names else [],
+        },
+        "mayTrace": may_trace,
+        "shapes": shapes(shot),
+        **head(shot, user),
+    }
+
+
+def after(edit: Edit, shot: Shot, user: AbstractBaseUser) -> dict[str, Any]:
+    """What an edit changed."""
+    from jaythread.desk.journal import shapes_in
+
+    touched = shapes_in(edit.changes)
+    there = shapes(shot, touched)
+    return {"edit": str(edit.pk), "says": edit.says, "shapes": there, "gone": sorted(touched - {s["id"] for s in there}), **head(shot, user)}

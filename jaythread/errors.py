@@ -1,0 +1,73 @@
+"""One place that turns the job's errors into answers: {code, message, field} for the api, a page with a sentence for people."""
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+
+from roto.errors import BadDocument, RotoError
+
+
+class NotThere(RotoError):
+    """There is nothing here that you can see."""
+
+    code = "not_there"
+
+
+class NotAllowed(RotoError):
+    """Your role in this production does not include this."""
+
+    code = "not_allowed"
+
+
+class Refused(RotoError):
+    """That cannot be done."""
+
+    code = "refused"
+
+
+class Conflict(RotoError):
+    """Someone else has changed this meanwhile."""
+
+    code = "conflict"
+
+
+STATUS: list[tuple[type[Exception], int]] = [(NotThere, 404), (NotAllowed, 403), (Conflict, 409), (RotoError, 422)]
+
+
+def answer(error: RotoError) -> JsonResponse:
+    """The api's answer to an error of the job."""
+    status = next(code for kind, code in STATUS if isinstance(error, kind))
+    body = {"code": error.code, "message": error.message, "field": error.path if isinstance(error, BadDocument) else None}
+    present = error.facts.get("present")
+    if present is not None:
+        body["present"] = present
+    return JsonResponse(body, status=status)
+
+
+class SayWhatWasWrong:
+    """Middleware: pages get a page with the sentence, the api gets JSON; nobody gets a traceback."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        if isinstance(error, RotoError):
+            reply = answer(error)
+            if request.path.startswith("/api/"):
+                return reply
+            return render(request, "sentence.html", {"message": error.message, "status": reply.status_code}, status=reply.status_code)
+        return None
+
+
+def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return render(request, "sentence.html", {"message": NotThere().message, "status": 404}, status=404)
+
+
+def went_wrong(request: HttpRequest) -> HttpResponse:
+    return render(request, "sentence.html", {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}, status=500)
+
+

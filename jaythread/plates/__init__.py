@@ -1,0 +1,1 @@
+"""Plates: pictures brought in, decoded once, shown."""

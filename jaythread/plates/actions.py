@@ -1,0 +1,146 @@
+"""What can be done with plates: bring one in, cancel, change the colour space, decode."""
+
+import shutil
+import uuid
+from collections.abc import Iterable
+from pathlib import Path, PurePosixPath
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.core.files.storage import default_storage
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+
+from jaythread.errors import Refused
+from jaythread.plates import intake, policies
+from jaythread.plates.models import Plate, Space, State
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import require
+from roto.errors import BadUpload, Cancelled, RotoError
+from roto.picture import display, movies, stills
+
+PROXY_WIDTH = 1280
+"""px: a little more than the picture has on a 1280 x 800 screen; from 100 % on the full-size picture is shown anyway"""
+
+
+def bring_in(user: AbstractBaseUser, production_id: int, name: str, files: Iterable[UploadedFile]) -> Shot:
+    """A new shot from uploaded files: looked at first, stored only when it can become a plate, decoded by a task."""
+    require(user, production_id, "bring in")
+    staging = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))
+    staging.mkdir(parents=True)
+    try:
+        names = []
+        for upload in files:
+            clean = PurePosixPath((upload.name or "").replace("\\", "/")).name
+            if not clean or clean.startswith(".") or clean in names:
+                raise BadUpload(f"'{upload.name}' was given twice or has no usable name.")
+            with (staging / clean).open("wb") as target:
+                for chunk in upload.chunks(1 << 20):
+                    target.write(chunk)
+            names.append(clean)
+        return bring_in_folder(user, production_id, name, staging, names)
+    finally:
+        shutil.rmtree(staging, ignore_errors=True)
+
+
+def bring_in_folder(user: AbstractBaseUser, production_id: int, name: str, folder: Path, names: list[str]) -> Shot:
+    """As `bring_in`, from files that already lie in a folder of their own; they are moved away from there."""
+    place = require(user, production_id, "bring in")
+    found = intake.look(folder, names)
+    name = name.strip() or PurePosixPath(found.source).stem
+    if not name or any(c in name for c in '/\\:*?"<>|') or name.startswith("."):
+        raise Refused("Give the shot a name without / \\ : * ? \" < > |, for example KITE_010.")
+    with transaction.atomic():
+        if place.production.shots.filter(name__iexact=name).exists():
+            raise Refused(f"There is a shot called '{name}' here already. Choose another name.")
+        shot = Shot.objects.create(
+            production=place.production, name=name, first=found.first, last=found.last, width=found.size[0], height=found.size[1],
+            rate_over=found.rate.numerator, rate_under=found.rate.denominator,
+        )  # fmt: skip
+        plate = Plate.objects.create(
+            shot=shot, source=found.source, is_movie=found.is_movie, names={str(k): v for k, v in found.names.items()},
+            notes=list(found.notes), space=found.space, total=len(found.names) or found.last - found.first + 1,
+        )  # fmt: skip
+        plate.folder.mkdir(parents=True)
+        shutil.move(folder, plate.folder / "source")
+        _queue(plate)
+    return shot
+
+
+def _queue(plate: Plate) -> None:
+    from jaythread.plates.tasks import decode
+
+    decode.defer(plate_id=plate.pk)
+
+
+@transaction.atomic
+def cancel(user: AbstractBaseUser, plate_id: int) -> Plate:
+    """Ask the decoding to stop; what was decoded is thrown away, the shot goes with it."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    if not plate.busy:
+        raise Refused("There is nothing to cancel: this plate is not being decoded.")
+    Plate.objects.filter(pk=plate.pk).update(cancel=True)
+    if plate.state == State.WAITING:
+        _give_up(plate, State.CANCELLED, "Cancelled.")
+    return plate
+
+
+def remove_shot(user: AbstractBaseUser, plate_id: int) -> None:
+    """Take away a shot whose plate failed or was cancelled; nothing of it is left."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    if plate.state not in (State.FAILED, State.CANCELLED):
+        raise Refused("Only a shot whose plate could not be taken in can be removed here.")
+    shutil.rmtree(plate.folder, ignore_errors=True)
+    plate.shot.delete()
+
+
+@transaction.atomic
+def change_space(user: AbstractBaseUser, plate_id: int, space: str) -> Plate:
+    """Another colour space for display; the quick pictures are made again."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    if space not in Space.values:
+        raise Refused(f"There is no colour space '{space}'.")
+    if plate.state != State.READY:
+        raise Refused("Wait until the plate is decoded, then change its colour space.")
+    if space != plate.space:
+        plate.space, plate.look, plate.done, plate.state = space, plate.look + 1, 0, State.WAITING
+        plate.save()
+        _queue(plate)
+    return plate
+
+
+def _give_up(plate: Plate, state: str, why: str) -> None:
+    shutil.rmtree(plate.folder, ignore_errors=True)
+    Plate.objects.filter(pk=plate.pk).update(state=state, message=why[:400])
+
+
+def decode(plate_id: int) -> None:
+    """Decode every frame once: full-size PNG for movies, quick pictures for all. Safe to run again; asks often whether to stop."""
+    plate = Plate.objects.select_related("shot").filter(pk=plate_id).first()
+    if plate is None or not plate.busy:
+        return
+    Plate.objects.filter(pk=plate_id).update(state=State.WORKING)
+    for part in ("frames", "proxy"):
+        (plate.folder / part).mkdir(parents=True, exist_ok=True)
+    try:
+        for done, (frame, pixels) in enumerate(_pictures(plate), 1):
+            shown = display.to_screen(pixels, plate.space)
+            stills.write_picture(plate.proxy(frame), display.smaller(shown, PROXY_WIDTH))
+            Plate.objects.filter(pk=plate_id).update(done=done)
+            if Plate.objects.filter(pk=plate_id, cancel=True).exists():
+                raise Cancelled()
+        Plate.objects.filter(pk=plate_id).update(state=State.READY, message="")
+    except Cancelled:
+        _give_up(plate, State.CANCELLED, "Cancelled.")
+    except (RotoError, OSError) as error:
+        _give_up(plate, State.FAILED, str(error))
+
+
+def _pictures(plate: Plate) -> Iterable[tuple[int, object]]:
+    if not plate.is_movie:
+        for frame, name in plate.names.items():
+            yield int(frame), stills.read(plate.folder / "source" / name)
+        return
+    path = plate.folder / "source" / plate.source
+    for frame, pixels in enumerate(movies.frames(path, movies.probe(path)), plate.shot.first):
+        stills.write_picture(plate.folder / "frames" / f"{frame}.png", pixels)
+        yield frame, pixels

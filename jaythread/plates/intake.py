@@ -1,0 +1,122 @@
+"""Looking at what was given before anything is stored: stills, a zip of stills, or a movie."""
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from pathlib import Path
+
+from roto.errors import BadPicture, BadUpload
+from roto.picture import display, movies, sequence, stills
+
+DEFAULT_RATE = Fraction(24)
+TAIL = 64
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Found:
+    """What a plate will be. names: the still of each frame, empty for a movie. notes: sentences for the artist."""
+
+    source: str
+    size: tuple[int, int]
+    rate: Fraction
+    first: int
+    last: int
+    space: str
+    names: dict[int, str] = field(default_factory=dict)
+    is_movie: bool = False
+    notes: tuple[str, ...] = ()
+
+
+def look(folder: Path, names: list[str]) -> Found:
+    """Look at the files of a folder; raises BadUpload with a plain sentence."""
+    endings = {Path(n).suffix.lower() for n in names}
+    if not names:
+        raise BadUpload("Nothing was given. Choose a movie, some stills, or a zip of stills.")
+    empty = next((n for n in names if (folder / n).stat().st_size == 0), None)
+    if empty:
+        raise BadUpload(f"'{empty}' is empty (0 bytes).")
+    if endings & set(movies.EXTENSIONS):
+        if len(names) > 1:
+            raise BadUpload("Give one movie at a time, without other files.")
+        return _movie(folder / names[0])
+    source = names[0]
+    if endings == {".zip"}:
+        if len(names) > 1:
+            raise BadUpload("Give one zip at a time.")
+        archive = folder / names[0]
+        names = sequence.unpack(archive, folder)
+        archive.unlink()
+    return _stills(folder, names, source)
+
+
+def _movie(path: Path) -> Found:
+    movie = movies.probe(path)
+    notes = [f"{movie.frames} frames, {movie.codec}."]
+    if movie.varies:
+        notes.append("The frame rate varies: every frame is kept as it comes, and the average rate is shown.")
+    if movie.turn:
+        notes.append(f"Turned by {movie.turn} degrees, as the file asks.")
+    if movie.timecode:
+        notes.append(f"Numbered from the start timecode {movie.timecode}.")
+    return Found(
+        source=path.name, size=movie.size, rate=movie.rate, first=movie.first, last=movie.first + movie.frames - 1, space="display",
+        is_movie=True, notes=tuple(notes),
+    )  # fmt: skip
+
+
+def _stills(folder: Path, names: list[str], source: str) -> Found:
+    found = sequence.arrange(names)
+    size: tuple[int, int] | None = None
+    seen: dict[str, object] = {}
+    for name in found.files.values():
+        seen = _probe(folder / name)
+        here = (int(seen["size"][0]), int(seen["size"][1]))  # type: ignore[index]
+        if max(here) > stills.LARGEST:
+            raise BadUpload(f"'{name}' is {here[0]} x {here[1]} pixels; the longest side may be {stills.LARGEST}.")
+        if size is not None and here != size:
+            raise BadUpload(f"'{name}' is {here[0]} x {here[1]} pixels, the stills before it are {size[0]} x {size[1]}. All must be one size.")
+        size = here
+    assert size is not None
+    notes = []
+    if found.gaps:
+        gaps = ", ".join(str(a) if a == b else f"{a}-{b}" for a, b in found.gaps)
+        notes.append(f"Missing frames: {gaps}. They stay empty.")
+    if int(seen["channels"]) in (2, 4):  # type: ignore[call-overload]
+        notes.append("The stills have an alpha channel; it is set aside.")
+    rate = seen["rate"]
+    exact = Fraction(*rate) if isinstance(rate, tuple) else Fraction(str(rate)).limit_denominator(1001) if rate else DEFAULT_RATE
+    if not rate:
+        notes.append(f"The stills do not say their rate; {DEFAULT_RATE} frames a second is assumed.")
+    return Found(
+        source=source if len(names) == 1 or source.endswith(".zip") else f"{len(names)} stills",
+        size=size, rate=exact, first=found.first, last=found.last, names=found.files, notes=tuple(notes),
+        space=display.guess(str(seen["format"]), str(seen["depth"]), str(seen["space"])),
+    )  # fmt: skip
+
+
+def _probe(path: Path) -> dict[str, object]:
+    try:
+        seen = stills.probe(path)
+    except BadPicture as error:
+        raise BadUpload(error.message) from error
+    wanted = stills.EXTENSIONS[path.suffix.lower()]
+    if seen["format"] != wanted:
+        raise BadUpload(f"'{path.name}' is not what its name says: inside it is {seen['format']}. Rename it or write it again.")
+    if not _is_whole(path, wanted):
+        raise BadUpload(f"'{path.name}' is cut short: its end is missing. Copy it again.")
+    return seen
+
+
+def _is_whole(path: Path, kind: str) -> bool:
+    """Whether a still reaches its end, without decoding all of it."""
+    with path.open("rb") as file:
+        file.seek(max(0, path.stat().st_size - TAIL))
+        tail = file.read()
+    if kind == "png":
+        return b"IEND" in tail
+    if kind == "jpeg":
+        return b"\xff\xd9" in tail
+    try:
+        stills.read(path)
+    except BadPicture:
+        return False
+    return True

@@ -1,0 +1,69 @@
+"""Plates: where a shot's picture came from and how far its decoding is."""
+
+from pathlib import Path
+
+from django.core.files.storage import default_storage
+from django.db import models
+
+from jaythread.productions.models import Shot
+
+
+class State(models.TextChoices):
+    WAITING = "waiting"
+    WORKING = "working"
+    READY = "ready"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+
+class Space(models.TextChoices):
+    DISPLAY = "display", "made for display"
+    LINEAR = "linear", "linear light"
+    LOG = "log", "logarithmic"
+
+
+class Plate(models.Model):
+    """One version of a shot's picture. `names`: the still of each frame; empty for a movie, whose frames are decoded to PNG.
+    `times`: seconds at which frames of a movie with a varying rate are shown."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="plates")
+    version = models.PositiveIntegerField(default=1)
+    source = models.CharField(max_length=200)
+    is_movie = models.BooleanField(default=False)
+    names = models.JSONField(default=dict)
+    notes = models.JSONField(default=list)
+    space = models.CharField(max_length=10, choices=Space.choices, default=Space.DISPLAY)
+    look = models.PositiveIntegerField(default=0, help_text="counts changes of the colour space, so that pages fetch anew")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
+    cancel = models.BooleanField(default=False)
+    message = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["-version"]
+
+    def __str__(self) -> str:
+        return f"{self.shot} plate {self.version}"
+
+    @property
+    def folder(self) -> Path:
+        return Path(default_storage.path(f"plates/{self.pk}"))
+
+    @property
+    def busy(self) -> bool:
+        return self.state in (State.WAITING, State.WORKING)
+
+    @property
+    def percent(self) -> int:
+        return 100 * self.done // self.total if self.total else 0
+
+    def still(self, frame: int) -> Path | None:
+        """The full-size lossless picture of a frame, as it came in (stills) or was decoded (movies)."""
+        if self.is_movie:
+            return self.folder / "frames" / f"{frame}.png"
+        name = self.names.get(str(frame))
+        return self.folder / "source" / name if name else None
+
+    def proxy(self, frame: int) -> Path:
+        return self.folder / "proxy" / f"{frame}.jpg"

@@ -1,0 +1,79 @@
+"""Bringing plates in, and their pictures."""
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from jaythread.errors import NotThere, Refused
+from jaythread.plates import actions
+from jaythread.plates.models import Plate, Space, State
+from jaythread.plates.policies import plate_for
+from jaythread.productions.policies import require
+from roto.errors import BadUpload
+from roto.picture import display, stills
+
+FOR_GOOD = "private, max-age=31536000, immutable"
+
+
+@login_required
+def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
+    place = require(request.user, production_id, "bring in")
+    if request.method == "POST":
+        try:
+            actions.bring_in(request.user, production_id, request.POST.get("name", ""), request.FILES.getlist("files"))
+            return redirect("production", production_id)
+        except (BadUpload, Refused) as error:
+            messages.error(request, f"Not taken: {error.message}")
+    return render(request, "plates/bring_in.html", {"seat": place, "name": request.POST.get("name", "")})
+
+
+@login_required
+@require_GET
+def states(request: HttpRequest, production_id: int) -> HttpResponse:
+    """How far each plate of a production is."""
+    place = require(request.user, production_id, "look")
+    plates = Plate.objects.filter(shot__production=place.production)
+    return JsonResponse({"plates": [{"id": p.pk, "state": p.state, "percent": p.percent, "done": p.done, "total": p.total} for p in plates]})
+
+
+@login_required
+@require_POST
+def cancel(request: HttpRequest, plate_id: int) -> HttpResponse:
+    plate = plate_for(request.user, plate_id, "bring in")
+    if request.POST.get("remove"):
+        actions.remove_shot(request.user, plate_id)
+    else:
+        actions.cancel(request.user, plate_id)
+    return redirect("production", plate.shot.production_id)
+
+
+@login_required
+def plate(request: HttpRequest, plate_id: int) -> HttpResponse:
+    it = plate_for(request.user, plate_id, "look")
+    if request.method == "POST":
+        try:
+            actions.change_space(request.user, plate_id, request.POST.get("space", ""))
+            messages.success(request, "The plate is being shown anew in that colour space. Mattes do not change.")
+        except Refused as error:
+            messages.error(request, error.message)
+        return redirect("plate", plate_id)
+    return render(request, "plates/plate.html", {"plate": it, "shot": it.shot, "spaces": Space.choices, "seat": require(request.user, it.shot.production_id, "look")})
+
+
+@login_required
+@require_GET
+def picture(request: HttpRequest, plate_id: int, frame: int, kind: str) -> HttpResponseBase:
+    """A frame of the plate: `proxy` is the quick JPEG, `full` the whole picture as lossless 8-bit PNG for the screen."""
+    it = plate_for(request.user, plate_id, "look")
+    if kind == "proxy":
+        path = it.proxy(frame)
+        if not path.exists():
+            raise NotThere(f"Frame {frame} has no picture.")
+        return FileResponse(path.open("rb"), content_type="image/jpeg", headers={"Cache-Control": FOR_GOOD})
+    source = it.still(frame)
+    if it.state != State.READY or source is None or not source.exists():
+        raise NotThere(f"Frame {frame} has no picture.")
+    pixels = display.to_screen(stills.read(source), it.space)
+    return HttpResponse(stills.encode_picture(pixels, ".png"), content_type="image/png", headers={"Cache-Control": FOR_GOOD})

@@ -1,0 +1,1 @@
+"""Productions: who works on what."""

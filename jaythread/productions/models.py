@@ -1,0 +1,80 @@
+"""Productions, their people, their shots."""
+
+from fractions import Fraction
+
+from django.conf import settings
+from django.db import models
+
+from roto.matte.shutter import Shutter
+from roto.tolerances import BLUR_CAP
+
+
+class Production(models.Model):
+    """A job for one client: its people and its shots."""
+
+    name = models.CharField(max_length=80, unique=True)
+    made = models.DateTimeField(auto_now_add=True)
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="productions")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Role(models.TextChoices):
+    ARTIST = "artist"
+    LEAD = "lead"
+    RECEIVER = "receiver"
+
+
+class Membership(models.Model):
+    production = models.ForeignKey(Production, models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices, default=Role.ARTIST)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["production", "user"], name="one_membership_each")]
+
+    def __str__(self) -> str:
+        return f"{self.user} in {self.production} ({self.role})"
+
+
+class Shot(models.Model):
+    """A piece of picture to be worked on; range, size and rate follow its plate."""
+
+    production = models.ForeignKey(Production, models.CASCADE, related_name="shots")
+    name = models.CharField(max_length=60)
+    first = models.IntegerField(default=1)
+    last = models.IntegerField(default=1)
+    width = models.PositiveIntegerField(default=0)
+    height = models.PositiveIntegerField(default=0)
+    rate_over = models.PositiveIntegerField(default=24)
+    rate_under = models.PositiveIntegerField(default=1)
+    shutter_angle = models.FloatField(default=180.0)
+    shutter_phase = models.FloatField(null=True, blank=True, help_text="degrees; nothing is centred")
+    shutter_cap = models.PositiveIntegerField(default=BLUR_CAP)
+    revision = models.PositiveBigIntegerField(default=0)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["production", "name"], name="shot_name_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def rate(self) -> Fraction:
+        return Fraction(self.rate_over, self.rate_under)
+
+    @property
+    def rate_text(self) -> str:
+        """24, or 24000/1001 with what that comes to.
+
+        >>> Shot(rate_over=24000, rate_under=1001).rate_text
+        '24000/1001 (23.976)'
+        """
+        return str(self.rate_over) if self.rate_under == 1 else f"{self.rate_over}/{self.rate_under} ({float(self.rate):.3f})"
+
+    @property
+    def shutter(self) -> Shutter:
+        return Shutter(angle=self.shutter_angle, phase=self.shutter_phase, cap=self.shutter_cap)

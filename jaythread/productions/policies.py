@@ -1,0 +1,57 @@
+"""Who may do what. The only place where a role is looked at."""
+
+from dataclasses import dataclass
+
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+
+from jaythread.errors import NotAllowed, NotThere
+from jaythread.productions.models import Membership, Production, Role, Shot
+
+MAY: dict[str, frozenset[str]] = {
+    "look": frozenset(Role.values),
+    "fetch": frozenset(Role.values),
+    "trace": frozenset({Role.ARTIST, Role.LEAD}),
+    "deliver": frozenset({Role.ARTIST, Role.LEAD}),
+    "bring in": frozenset({Role.ARTIST, Role.LEAD}),
+    "manage": frozenset({Role.LEAD}),
+}
+
+User = AbstractBaseUser | AnonymousUser
+
+
+@dataclass(frozen=True, slots=True)
+class Seat:
+    """Somebody's place in a production."""
+
+    production: Production
+    role: str
+
+    def may(self, what: str) -> bool:
+        return self.role in MAY[what]
+
+
+def seat(user: User, production_id: int) -> Seat:
+    """The user's seat; productions that one is not in do not exist."""
+    if not user.is_authenticated:
+        raise NotThere()
+    membership = Membership.objects.select_related("production").filter(user_id=user.pk, production_id=production_id).first()
+    if membership is None:
+        raise NotThere()
+    return Seat(membership.production, membership.role)
+
+
+def require(user: User, production_id: int, what: str) -> Seat:
+    """The user's seat when their role includes this; NotThere for strangers, NotAllowed for other roles."""
+    place = seat(user, production_id)
+    if not place.may(what):
+        raise NotAllowed(f"Your role here ({place.role}) does not include this. Ask the lead of {place.production.name}.")
+    return place
+
+
+def shot_for(user: User, shot_id: int, what: str) -> Shot:
+    """A shot, when the user may do this with it."""
+    shot = Shot.objects.select_related("production").filter(pk=shot_id).first()
+    if shot is None:
+        raise NotThere()
+    require(user, shot.production_id, what)
+    return shot

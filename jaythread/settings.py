@@ -1,0 +1,112 @@
+"""Settings. What a machine may change comes from the environment, named JAY_*."""
+
+import os
+from pathlib import Path
+
+from csp.constants import NONCE, SELF
+
+BASE = Path(__file__).resolve().parent.parent
+RUN = Path(os.environ.get("JAY_RUN", BASE / ".run"))
+
+DEBUG = False
+SECRET_FILE = RUN / "secret"
+SECRET_KEY = os.environ.get("JAY_SECRET") or (SECRET_FILE.read_text() if SECRET_FILE.exists() else "only-for-tests-and-set-up")
+ALLOWED_HOSTS = os.environ.get("JAY_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "procrastinate.contrib.django",
+    "axes",
+    "csp",
+    "jaythread.accounts",
+    "jaythread.productions",
+    "jaythread.plates",
+    "jaythread.desk",
+    "jaythread.delivery",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "jaythread.errors.SayWhatWasWrong",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "jaythread.urls"
+WSGI_APPLICATION = "jaythread.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [BASE / "jaythread" / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("JAY_DB", "jaythread"),
+        "USER": os.environ.get("JAY_DB_USER", "jay"),
+        "HOST": "127.0.0.1",
+        "PORT": os.environ.get("JAY_DB_PORT", "54330"),
+        "CONN_MAX_AGE": 60,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = 0.25  # hours: long enough to stop guessing, short enough for a tired artist
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "productions"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [BASE / "jaythread" / "static"]
+STATIC_ROOT = RUN / "static"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = False
+MEDIA_ROOT = Path(os.environ.get("JAY_FILES", RUN / "files"))
+DATA_UPLOAD_MAX_NUMBER_FILES = 20_000  # stills of one shot; ten minutes at 30 frames a second
+DATA_UPLOAD_MAX_MEMORY_SIZE = 16 << 20
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "script-src": [SELF, NONCE],
+        "style-src": [SELF, "'unsafe-inline'"],
+        "img-src": [SELF, "data:", "blob:"],
+        "frame-ancestors": [SELF],
+        "form-action": [SELF],
+    }
+}
+X_FRAME_OPTIONS = "SAMEORIGIN"
+SESSION_COOKIE_SAMESITE = "Lax"
+LANGUAGE_CODE = "en-gb"
+USE_TZ = True
+TIME_ZONE = "UTC"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": os.environ.get("JAY_LOG", "WARNING")},
+}
+SILENCED_SYSTEM_CHECKS = ["axes.W003"]

@@ -1,0 +1,57 @@
+"""All addresses."""
+
+from django.contrib.auth import views as auth
+from django.http import HttpRequest, HttpResponse
+from django.urls import path
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+from ninja.security import django_auth
+
+from jaythread.accounts.pages import SignIn
+from jaythread.delivery import pages as delivery
+from jaythread.desk import pages as desk
+from jaythread.desk.api import router as desk_router
+from jaythread.errors import answer
+from jaythread.plates import pages as plates
+from jaythread.productions import pages as productions
+from roto.errors import RotoError
+
+api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
+api.add_router("", desk_router)
+
+
+@api.exception_handler(RotoError)
+def job_error(request: HttpRequest, error: RotoError) -> HttpResponse:
+    return answer(error)
+
+
+@api.exception_handler(ValidationError)
+def bad_input(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first = error.errors[0]
+    where = ".".join(str(p) for p in first["loc"] if p not in ("body",))
+    return api.create_response(request, {"code": "input.bad", "message": f"{where}: {first['msg']}", "field": where}, status=422)
+
+
+urlpatterns = [
+    path("", productions.productions, name="productions"),
+    path("sign-in", SignIn.as_view(), name="sign-in"),
+    path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
+    path("productions/make", productions.make, name="make-production"),
+    path("productions/<int:production_id>", productions.production, name="production"),
+    path("productions/<int:production_id>/invite", productions.invite, name="invite"),
+    path("productions/<int:production_id>/bring-in", plates.bring_in, name="bring-in"),
+    path("productions/<int:production_id>/plates", plates.states, name="plate-states"),
+    path("plates/<int:plate_id>", plates.plate, name="plate"),
+    path("plates/<int:plate_id>/cancel", plates.cancel, name="cancel-plate"),
+    path("plates/<int:plate_id>/proxy/<int:frame>.jpg", plates.picture, {"kind": "proxy"}, name="proxy"),
+    path("plates/<int:plate_id>/full/<int:frame>.png", plates.picture, {"kind": "full"}, name="full"),
+    path("shots/<int:shot_id>/desk", desk.desk, name="desk"),
+    path("shots/<int:shot_id>/deliveries", delivery.shot, name="deliveries"),
+    path("deliveries/<int:delivery_id>", delivery.delivery, name="delivery"),
+    path("deliveries/<int:delivery_id>/state", delivery.state, name="delivery-state"),
+    path("deliveries/<int:delivery_id>/cancel", delivery.cancel, name="cancel-delivery"),
+    path("deliveries/<int:delivery_id>/fetch", delivery.fetch, name="fetch"),
+    path("api/", api.urls),
+]
+handler404 = "jaythread.errors.not_found"
+handler500 = "jaythread.errors.went_wrong"
