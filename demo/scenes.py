@@ -112,7 +112,9 @@ def kite_sides(bulge: float = 14.0) -> NDArray[np.float64]:
 
 def kite_pose(t: float) -> Pose:
     """Turning in gusts and coming nearer."""
-    return Pose(700 + 7.2 * t + 60 * np.sin(t / 17), 440 - 1.6 * t + 45 * np.sin(t / 11 + 1), 16 * np.sin(t / 13) + 0.35 * t, 0.62 + 0.0068 * t)
+    return Pose(
+        700 + 7.2 * t + 60 * np.sin(t / 17), 440 - 1.6 * t + 45 * np.sin(t / 11 + 1), 16 * np.sin(t / 13) + 0.35 * t, 0.62 + 0.0068 * t
+    )
 
 
 def _kite() -> Sprite:
@@ -204,11 +206,19 @@ def _maker() -> tuple[Sprite, Sprite, Sprite]:
             a = rng.normal(np.pi / 2, 0.7)
             tall = rng.uniform(10, 42)
             tone = tuple(np.array([0.82, 0.70, 0.40]) * rng.uniform(0.7, 1.15))
-            stroke(canvas, [(x, y), (x + 0.5 * tall * np.cos(a), y + 0.6 * tall * np.sin(a)), (x + tall * np.cos(a) + 4, y + tall * np.sin(a))], tone, 1.0, k)
+            stroke(
+                canvas,
+                [(x, y), (x + 0.5 * tall * np.cos(a), y + 0.6 * tall * np.sin(a)), (x + tall * np.cos(a) + 4, y + tall * np.sin(a))],
+                tone,
+                1.0,
+                k,
+            )
         for _ in range(60):
             x = rng.uniform(110, 290)
             tall = rng.uniform(8, 26)
-            stroke(canvas, [(x, 95 + abs(x - 200) * 0.3), (x + rng.normal(0, 8), 92 + abs(x - 200) * 0.3 - tall)], (0.78, 0.66, 0.36), 1.0, k)
+            stroke(
+                canvas, [(x, 95 + abs(x - 200) * 0.3), (x + rng.normal(0, 8), 92 + abs(x - 200) * 0.3 - tall)], (0.78, 0.66, 0.36), 1.0, k
+            )
 
     def arm(canvas: Picture, k: float) -> None:
         fill(canvas, _curve([(30, 20), (180, 30), (300, 42), (300, 84), (180, 96), (30, 100), (8, 60)]), (0.26, 0.39, 0.49), k)
@@ -216,7 +226,11 @@ def _maker() -> tuple[Sprite, Sprite, Sprite]:
         for dy in (-18, -6, 7, 20):
             fill(canvas, _curve([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)]), (0.76, 0.57, 0.45), k)
 
-    return draw(460, 710, (230, 400), body, 32, 0.08, 0.9), draw(400, 350, (200, 320), head, 33, 0.05, 0.7), draw(460, 120, (40, 60), arm, 34, 0.06, 0.8)
+    return (
+        draw(460, 710, (230, 400), body, 32, 0.08, 0.9),
+        draw(400, 350, (200, 320), head, 33, 0.05, 0.7),
+        draw(460, 120, (40, 60), arm, 34, 0.06, 0.8),
+    )
 
 
 @lru_cache(maxsize=1)
@@ -235,7 +249,12 @@ def _maker_ground() -> Picture:
 
 def _ferry() -> Sprite:
     def paint(canvas: Picture, k: float) -> None:
-        fill(canvas, _curve([(60, 300), (1440, 300), (1560, 150), (1500, 480), (1380, 560), (160, 560), (40, 420)]), (0.30, 0.36, 0.40), k / 2)
+        fill(
+            canvas,
+            _curve([(60, 300), (1440, 300), (1560, 150), (1500, 480), (1380, 560), (160, 560), (40, 420)]),
+            (0.30, 0.36, 0.40),
+            k / 2,
+        )
         fill(canvas, [(200, 300), (240, 120), (1160, 120), (1210, 300)], (0.84, 0.82, 0.76), k / 2)
         fill(canvas, [(420, 120), (440, 20), (620, 20), (640, 120)], (0.58, 0.27, 0.20), k / 2)
         for x in range(270, 1150, 90):

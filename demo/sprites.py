@@ -45,7 +45,15 @@ def noise(rng: np.random.Generator, height: int, width: int, scales: tuple[int, 
     return out / len(scales)
 
 
-def draw(width: int, height: int, anchor: tuple[float, float], paint: Callable[[Picture, float], None], seed: int, rough: float = 0.05, soft: float = 0.0) -> Sprite:
+def draw(
+    width: int,
+    height: int,
+    anchor: tuple[float, float],
+    paint: Callable[[Picture, float], None],
+    seed: int,
+    rough: float = 0.05,
+    soft: float = 0.0,
+) -> Sprite:
     """A sprite from a painter that fills a large RGBA canvas (told how much larger); texture is laid over, `soft` px of focus blur."""
     canvas = np.zeros((height * OVER, width * OVER, 4), np.float32)
     paint(canvas, float(OVER))
@@ -69,7 +77,9 @@ def stroke(canvas: Picture, points: object, colour: tuple[float, float, float], 
     cv2.polylines(canvas, [sixteenths], False, (*colour, 1.0), max(1, round(width * scale)), cv2.LINE_8, 4)
 
 
-def exposed(sprite: Sprite, pose: Callable[[float], Pose], moments: NDArray[np.float64], width: int, height: int) -> tuple[Picture, tuple[int, int, int, int]]:
+def exposed(
+    sprite: Sprite, pose: Callable[[float], Pose], moments: NDArray[np.float64], width: int, height: int
+) -> tuple[Picture, tuple[int, int, int, int]]:
     """The sprite averaged over the moments of an exposure: premultiplied RGBA of the box it covers, and the box."""
     matrices = [pose(t).matrix(sprite.anchor) for t in moments]
     h, w = sprite.rgba.shape[:2]

@@ -40,7 +40,18 @@ def put(points: Points, pose: Pose, anchor: tuple[float, float]) -> Points:
     return out
 
 
-def carried(matte: int, name: str, colour: int, points: Points, curves: bool, pose: Callable[[float], Pose], anchor: tuple[float, float], first: int, frames: list[int], mode: str = "add") -> list[Edit]:
+def carried(
+    matte: int,
+    name: str,
+    colour: int,
+    points: Points,
+    curves: bool,
+    pose: Callable[[float], Pose],
+    anchor: tuple[float, float],
+    first: int,
+    frames: list[int],
+    mode: str = "add",
+) -> list[Edit]:
     """A shape traced on the first of the frames and placed on the others."""
     shape = str(uuid.uuid4())
     start = pose(float(frames[0] - first))
@@ -55,7 +66,16 @@ def carried(matte: int, name: str, colour: int, points: Points, curves: bool, po
     for frame in frames[1:]:
         now = pose(float(frame - first))
         place = now.matrix(anchor) @ local
-        edits.append({"do": "place", "shape": shape, "frame": frame, "move": (place - was).tolist(), "turn": now.turn - before.turn, "size": now.size / before.size})
+        edits.append(
+            {
+                "do": "place",
+                "shape": shape,
+                "frame": frame,
+                "move": (place - was).tolist(),
+                "turn": now.turn - before.turn,
+                "size": now.size / before.size,
+            }
+        )
         before, was = now, place
     return edits
 
@@ -63,15 +83,38 @@ def carried(matte: int, name: str, colour: int, points: Points, curves: bool, po
 def traced(scene: Scene, matte: int) -> list[Edit]:
     """The edits for one shot of the production."""
     if scene.name == "KITE_010":
-        body = carried(matte, "kite body", 0, bulged(KITE_OUTLINE, 14.0), False, kite_pose, (300, 300), 1001, [1001, 1009, 1017, 1025, 1033, 1041, 1053])
+        body = carried(
+            matte,
+            "kite body",
+            0,
+            bulged(KITE_OUTLINE, 14.0),
+            False,
+            kite_pose,
+            (300, 300),
+            1001,
+            [1001, 1009, 1017, 1025, 1033, 1041, 1053],
+        )
         patch = np.array([(330, 330), (420, 330), (400, 420), (320, 410)], float)
-        hole = carried(matte, "patch", 3, np.concatenate([patch, np.zeros((4, 4))], axis=1), False, kite_pose, (300, 300), 1001, [1001, 1017, 1033, 1053], "cut")
+        hole = carried(
+            matte,
+            "patch",
+            3,
+            np.concatenate([patch, np.zeros((4, 4))], axis=1),
+            False,
+            kite_pose,
+            (300, 300),
+            1001,
+            [1001, 1017, 1033, 1053],
+            "cut",
+        )
         soft = {"do": "soften", "shape": body[0]["shape"], "frame": 1001, "inner": 1.0, "outer": 1.5}
         return [*body, soft, *hole]
     if scene.name == "MILL_040":
         blade = np.array([(5, -60), (62, -70), (58, -258), (5, -262)], float)
         flat = np.concatenate([blade, np.zeros((4, 4))], axis=1)
-        return carried(matte, "first sail", 1, flat, False, lambda t: Pose(640, 262, 2.6 * t, 0.86), (0, 0), 1001, [1001, 1013, 1025, 1037, 1048])
+        return carried(
+            matte, "first sail", 1, flat, False, lambda t: Pose(640, 262, 2.6 * t, 0.86), (0, 0), 1001, [1001, 1013, 1025, 1037, 1048]
+        )
     if scene.name == "MAKER_030":
         torso = rounded([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)])
         body = carried(matte, "torso", 2, torso, True, lambda t: Pose(960, 760, 0.0, 1.0), (230, 400), 1001, [1001])

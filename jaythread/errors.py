@@ -68,6 +68,6 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpR
 
 
 def went_wrong(request: HttpRequest) -> HttpResponse:
-    return render(request, "sentence.html", {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}, status=500)
-
-
+    return render(
+        request, "sentence.html", {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}, status=500
+    )

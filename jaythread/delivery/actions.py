@@ -86,9 +86,7 @@ def deliver(delivery_id: int) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         Delivery.objects.filter(pk=delivery_id).update(state=State.RENDERING)
         _render(delivery, core, folder)
-        files = [
-            manifest.FileEntry(name=f.name, frame=f.frame, bytes=f.bytes, sha256=f.sha256) for f in delivery.frames.filter(done=True)
-        ]
+        files = [manifest.FileEntry(name=f.name, frame=f.frame, bytes=f.bytes, sha256=f.sha256) for f in delivery.frames.filter(done=True)]
         manifest.write(folder, manifest.manifest(core, delivery.revision, files))
         Delivery.objects.filter(pk=delivery_id).update(state=State.READING, checked=0)
         receipt = read_back(delivery, core, folder)

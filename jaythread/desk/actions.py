@@ -22,7 +22,13 @@ def _locked(shot: Shot) -> Shot:
 
 
 def _record(
-    shot: Shot, user: AbstractBaseUser, edit_id: uuid.UUID, says: str, changes: list[journal.Change], way: str = "do", turns: Edit | None = None
+    shot: Shot,
+    user: AbstractBaseUser,
+    edit_id: uuid.UUID,
+    says: str,
+    changes: list[journal.Change],
+    way: str = "do",
+    turns: Edit | None = None,
 ) -> Edit:
     """Apply changes to the rows, raise the revisions, write the journal's row. The shot's row is locked."""
     for change in changes:
@@ -30,7 +36,9 @@ def _record(
     revision = shot.revision + 1
     Shot.objects.filter(pk=shot.pk).update(revision=revision)
     Shape.objects.filter(pk__in=journal.shapes_in(changes)).update(revision=revision)
-    return Edit.objects.create(id=edit_id, shot=shot, user_id=user.pk, revision=revision, way=way, says=says[:200], changes=changes, turns=turns)
+    return Edit.objects.create(
+        id=edit_id, shot=shot, user_id=user.pk, revision=revision, way=way, says=says[:200], changes=changes, turns=turns
+    )
 
 
 @transaction.atomic

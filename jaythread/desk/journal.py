@@ -99,7 +99,13 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
         plain = {name: row[name] for name in ("name", "kind", "colour", "profile", "blur")}
         Shape.objects.update_or_create(
             pk=key[0],
-            defaults={"shot": shot, "points": base64.b64decode(row["points"]), "pivot_x": row["pivot"][0], "pivot_y": row["pivot"][1], **plain},
+            defaults={
+                "shot": shot,
+                "points": base64.b64decode(row["points"]),
+                "pivot_x": row["pivot"][0],
+                "pivot_y": row["pivot"][1],
+                **plain,
+            },
         )
         LiveRange.objects.filter(shape_id=key[0]).delete()
         LiveRange.objects.bulk_create(LiveRange(shape_id=key[0], first=a, last=b) for a, b in row["live"])

@@ -115,4 +115,10 @@ def after(edit: Edit, shot: Shot, user: AbstractBaseUser) -> dict[str, Any]:
 
     touched = shapes_in(edit.changes)
     there = shapes(shot, touched)
-    return {"edit": str(edit.pk), "says": edit.says, "shapes": there, "gone": sorted(touched - {s["id"] for s in there}), **head(shot, user)}
+    return {
+        "edit": str(edit.pk),
+        "says": edit.says,
+        "shapes": there,
+        "gone": sorted(touched - {s["id"] for s in there}),
+        **head(shot, user),
+    }

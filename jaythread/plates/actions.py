@@ -48,7 +48,7 @@ def bring_in_folder(user: AbstractBaseUser, production_id: int, name: str, folde
     found = intake.look(folder, names)
     name = name.strip() or PurePosixPath(found.source).stem
     if not name or any(c in name for c in '/\\:*?"<>|') or name.startswith("."):
-        raise Refused("Give the shot a name without / \\ : * ? \" < > |, for example KITE_010.")
+        raise Refused('Give the shot a name without / \\ : * ? " < > |, for example KITE_010.')
     with transaction.atomic():
         if place.production.shots.filter(name__iexact=name).exists():
             raise Refused(f"There is a shot called '{name}' here already. Choose another name.")

@@ -73,7 +73,9 @@ def _stills(folder: Path, names: list[str], source: str) -> Found:
         if max(here) > stills.LARGEST:
             raise BadUpload(f"'{name}' is {here[0]} x {here[1]} pixels; the longest side may be {stills.LARGEST}.")
         if size is not None and here != size:
-            raise BadUpload(f"'{name}' is {here[0]} x {here[1]} pixels, the stills before it are {size[0]} x {size[1]}. All must be one size.")
+            raise BadUpload(
+                f"'{name}' is {here[0]} x {here[1]} pixels, the stills before it are {size[0]} x {size[1]}. All must be one size."
+            )
         size = here
     assert size is not None
     notes = []

@@ -35,7 +35,9 @@ def states(request: HttpRequest, production_id: int) -> HttpResponse:
     """How far each plate of a production is."""
     place = require(request.user, production_id, "look")
     plates = Plate.objects.filter(shot__production=place.production)
-    return JsonResponse({"plates": [{"id": p.pk, "state": p.state, "percent": p.percent, "done": p.done, "total": p.total} for p in plates]})
+    return JsonResponse(
+        {"plates": [{"id": p.pk, "state": p.state, "percent": p.percent, "done": p.done, "total": p.total} for p in plates]}
+    )
 
 
 @login_required
@@ -59,7 +61,11 @@ def plate(request: HttpRequest, plate_id: int) -> HttpResponse:
         except Refused as error:
             messages.error(request, error.message)
         return redirect("plate", plate_id)
-    return render(request, "plates/plate.html", {"plate": it, "shot": it.shot, "spaces": Space.choices, "seat": require(request.user, it.shot.production_id, "look")})
+    return render(
+        request,
+        "plates/plate.html",
+        {"plate": it, "shot": it.shot, "spaces": Space.choices, "seat": require(request.user, it.shot.production_id, "look")},
+    )
 
 
 @login_required

@@ -43,7 +43,11 @@ def add_point(shape: Shape, segment: int, t: float) -> Shape:
         return np.insert(keep, i + 1, 0, axis=1)
 
     keys = Keys.build(
-        frames, widened(form.values), held=np.where(old < 0, both[:, None], form.held[:, old]), kinds=form.kinds, speeds=widened(form.speeds)
+        frames,
+        widened(form.values),
+        held=np.where(old < 0, both[:, None], form.held[:, old]),
+        kinds=form.kinds,
+        speeds=widened(form.speeds),
     )
 
     def exact(moment: float, frame: int) -> Floats:

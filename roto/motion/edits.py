@@ -63,7 +63,13 @@ def place(shape: Shape, frame: int, move: tuple[float, float] = (0.0, 0.0), turn
 
 
 def soften(
-    shape: Shape, frame: int, *, inner: float | None = None, outer: float | None = None, shift: float | None = None, opacity: float | None = None
+    shape: Shape,
+    frame: int,
+    *,
+    inner: float | None = None,
+    outer: float | None = None,
+    shift: float | None = None,
+    opacity: float | None = None,
 ) -> Shape:
     """Key the settings that are given on this frame."""
     now = flow.evaluate(shape.settings, frame, frame)[0]

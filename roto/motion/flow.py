@@ -161,9 +161,7 @@ def _flow(frames, values, held, kinds, speeds, times, numbers, side):
                 if not kept[i]:
                     pair_speed[i] = _speed(i, part_times[:m], pair, part_kinds[:m], free[:m])
             for s in range(len(times)):
-                out[s, p, c : c + 2] = _pair_at(
-                    times[s], numbers[s], part_times[:m], pair, part_kinds[:m], pair_speed, kept, side
-                )
+                out[s, p, c : c + 2] = _pair_at(times[s], numbers[s], part_times[:m], pair, part_kinds[:m], pair_speed, kept, side)
     return out
 
 

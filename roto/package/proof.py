@@ -89,7 +89,9 @@ def prove(folder: Path, matte: Matte, progress: Callable[[int, int], None] = lam
     listed = {row["name"]: row for row in data["files"]}
     wrong += [f"{name} is not in the manifest." for name in wanted if name not in listed]
     wrong += [f"{name} is in the manifest, but the delivery does not ask for it." for name in listed if name not in wanted]
-    wrong += [f"{name} says it is frame {listed[name]['frame']}." for name in wanted if name in listed and listed[name]["frame"] != wanted[name]]
+    wrong += [
+        f"{name} says it is frame {listed[name]['frame']}." for name in wanted if name in listed and listed[name]["frame"] != wanted[name]
+    ]
     if [row["frame"] for row in data["files"]] != sorted(row["frame"] for row in data["files"]):
         wrong.append("The manifest's files are not in order.")
     here = {p.name for p in folder.glob("*.png")}

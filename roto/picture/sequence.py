@@ -87,7 +87,9 @@ def unpack(archive: Path, folder: Path) -> list[str]:
             whole = sum(m.file_size for m in members)
             packed = max(1, sum(m.compress_size for m in members))
             if whole > MOST_UNPACKED or (whole > FREE_EXPANSION and whole / packed > MOST_RATIO):
-                raise BadUpload(f"The zip would unpack to {whole >> 20} MB from {packed >> 20} MB; that cannot be right. It was not opened.")
+                raise BadUpload(
+                    f"The zip would unpack to {whole >> 20} MB from {packed >> 20} MB; that cannot be right. It was not opened."
+                )
             names = [PurePosixPath(m.filename.replace("\\", "/")).name for m in members]
             if len(set(names)) != len(names):
                 raise BadUpload("Two files in the zip have the same name in different folders. Give one sequence at a time.")
@@ -108,4 +110,4 @@ def unpack(archive: Path, folder: Path) -> list[str]:
 def _beside_the_point(name: str) -> bool:
     """Files that packing programs leave behind and nobody means."""
     parts = PurePosixPath(name).parts
-    return any(p.startswith(".") and p != ".." or p in ("__MACOSX", "Thumbs.db") for p in parts)
+    return any((p.startswith(".") and p != "..") or p in ("__MACOSX", "Thumbs.db") for p in parts)

@@ -60,7 +60,7 @@ def read(path: Path) -> NDArray[np.generic]:
         names = [n.upper() for n in spec.channelnames][: pixels.shape[2]]
     finally:
         source.close()
-    if pixels.shape[2] < 3 or {"R", "G", "B"} - set(names) and len(names) != 3:
+    if pixels.shape[2] < 3 or ({"R", "G", "B"} - set(names) and len(names) != 3):
         return np.repeat(pixels[:, :, :1], 3, axis=2)
     order = [names.index(c) for c in "RGB"] if {"R", "G", "B"} <= set(names) else [0, 1, 2]
     return np.ascontiguousarray(pixels[:, :, order])

@@ -19,7 +19,9 @@ def rectangle(x0: float, y0: float, x1: float, y1: float) -> np.ndarray:
     return corners((x0, y0), (x1, y0), (x1, y1), (x0, y1))
 
 
-def blob(n: int = 40, centre: tuple[float, float] = (60.0, 50.0), radius: float = 35.0, seed: int = 1, rough: float = 0.15, cross: float = 0.0):
+def blob(
+    n: int = 40, centre: tuple[float, float] = (60.0, 50.0), radius: float = 35.0, seed: int = 1, rough: float = 0.15, cross: float = 0.0
+):
     """A closed curve through n points around a centre; `cross` throws the points about so that it crosses itself."""
     rng = np.random.default_rng(seed)
     angle = np.arange(n) / n * 2 * np.pi

@@ -97,7 +97,9 @@ def test_direction_does_not_matter(seed, cross, soft):
 def test_a_box_is_the_crop_byte_for_byte(second):
     more = {"inner": 1.5, "outer": 4.0, "profile": "smooth"} if second == "soft" else {}
     scene = matte(
-        shape(blob(cross=0.2), move=(40, 9)), Entry(shape=shape(blob(n=9, seed=4, centre=(40, 60)), name="b", **more), mode="cut"), angle=180
+        shape(blob(cross=0.2), move=(40, 9)),
+        Entry(shape=shape(blob(n=9, seed=4, centre=(40, 60)), name="b", **more), mode="cut"),
+        angle=180,
     )
     whole = render(scene, 6).alpha
     for box in [(13, 7, 90, 61), (0, 0, 5, 100), (70, 90, 120, 100), (50, 50, 51, 51)]:

@@ -50,7 +50,9 @@ def test_an_edit_is_local():
     assert not (at(one, t + 20) == at(two, t + 20)).all()
 
 
-@given(frame=st.integers(1, 69), values=st.lists(st.floats(-100, 100), min_size=8, max_size=8), kind=st.sampled_from([HOLD, STRAIGHT, FLOWING]))
+@given(
+    frame=st.integers(1, 69), values=st.lists(st.floats(-100, 100), min_size=8, max_size=8), kind=st.sampled_from([HOLD, STRAIGHT, FLOWING])
+)
 @settings(max_examples=60, deadline=None)
 def test_a_key_without_a_change_moves_nothing(frame, values, kind):
     keys = line(values, kinds=[FLOWING, FLOWING, kind, FLOWING, FLOWING, kind, FLOWING, FLOWING])

@@ -58,6 +58,6 @@ class Command(BaseCommand):
         return names
 
 
-def parsed(command: dict) -> object:  # noqa: N802
+def parsed(command: dict) -> object:
     """A command as the page would send it."""
     return TypeAdapter(commands.Command).validate_python(command)

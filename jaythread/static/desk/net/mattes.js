@@ -1,0 +1,110 @@
+// Mattes from the core: of the present revision at rest, of what is being dragged meanwhile. One question at a time.
+
+import { call } from "./api.js";
+import { bounds, union } from "../geom/outline.js";
+
+const KEPT = 24;
+const MARGIN = 4; // px around the touched box, beyond the reach
+
+export class Mattes extends EventTarget {
+  constructor(store) {
+    super();
+    this.store = store;
+    this.kept = new Map();
+    this.shown = null;
+    this.asking = false;
+    this.again = null;
+    this.samples = "";
+  }
+
+  get name() {
+    const s = this.store;
+    return `${s.matte}/${s.revision}/${s.frame}`;
+  }
+
+  // The matte of the present frame as a canvas whose alpha is the matte; asks for it when it is not here.
+  current() {
+    const canvas = this.kept.get(this.name);
+    if (canvas) {
+      this.shown = { name: this.name, frame: this.store.frame, canvas };
+      return canvas;
+    }
+    if (this.store.matte) this.ask(null, null);
+    return this.shown && this.shown.frame === this.store.frame ? this.shown.canvas : null;
+  }
+
+  // While dragging: the touched box, with the change laid on it, at most as often as answers come.
+  draft(shape, command, before, after) {
+    if (!this.store.matte) return;
+    const soft = this.store.soft(shape);
+    const pad = Math.max(soft.inner, soft.outer) + Math.abs(soft.shift) + MARGIN;
+    let box = union(bounds(before), bounds(after));
+    box = union(this.lastBox, [box[0] - pad, box[1] - pad, box[2] + pad, box[3] + pad]);
+    this.lastBox = box;
+    this.ask(command, box.map((v, i) => (i < 2 ? Math.floor(v) : Math.ceil(v))));
+  }
+
+  ask(command, box) {
+    const wanted = { command, box, name: this.name, frame: this.store.frame, matte: this.store.matte };
+    if (this.asking) {
+      this.again = wanted;
+      return;
+    }
+    this.send(wanted);
+  }
+
+  async send(wanted) {
+    this.asking = true;
+    const [width, height] = this.store.shot.size;
+    try {
+      const box = wanted.box
+        ? [Math.max(0, wanted.box[0]), Math.max(0, wanted.box[1]), Math.min(width, wanted.box[2]), Math.min(height, wanted.box[3])]
+        : null;
+      if (!box || (box[2] > box[0] && box[3] > box[1])) {
+        const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command) };
+        const reply = await call("POST", `/shots/${this.store.shot.id}/mattes/${wanted.matte}/picture`, body);
+        this.samples = reply.headers.get("X-Samples");
+        const place = reply.headers.get("X-Box").split(",").map(Number);
+        await this.lay(await createImageBitmap(await reply.blob()), place, wanted);
+      }
+    } catch {
+      /* the next change asks again */
+    }
+    this.asking = false;
+    if (this.again) {
+      const next = this.again;
+      this.again = null;
+      this.send(next);
+    }
+  }
+
+  async lay(bitmap, place, wanted) {
+    const [width, height] = this.store.shot.size;
+    const piece = new OffscreenCanvas(bitmap.width, bitmap.height);
+    const pen = piece.getContext("2d", { willReadFrequently: true });
+    pen.drawImage(bitmap, 0, 0);
+    const image = pen.getImageData(0, 0, bitmap.width, bitmap.height);
+    const data = image.data;
+    for (let i = 0; i < data.length; i += 4) {
+      data[i + 3] = data[i];
+      data[i] = data[i + 1] = data[i + 2] = 255;
+    }
+    pen.putImageData(image, 0, 0);
+    let canvas;
+    if (wanted.command) {
+      if (!this.shown || this.shown.frame !== wanted.frame) return;
+      canvas = new OffscreenCanvas(width, height);
+      canvas.getContext("2d").drawImage(this.shown.canvas, 0, 0);
+    } else {
+      canvas = new OffscreenCanvas(width, height);
+      this.lastBox = null;
+      this.kept.set(wanted.name, canvas);
+      while (this.kept.size > KEPT) this.kept.delete(this.kept.keys().next().value);
+    }
+    const onto = canvas.getContext("2d");
+    onto.clearRect(place[0], place[1], bitmap.width, bitmap.height);
+    onto.drawImage(piece, place[0], place[1]);
+    if (wanted.frame === this.store.frame) this.shown = { name: wanted.name, frame: wanted.frame, canvas };
+    this.dispatchEvent(new Event("loaded"));
+  }
+}

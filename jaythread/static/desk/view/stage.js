@@ -1,0 +1,163 @@
+// The picture, the matte and the outlines: three canvases, one above the other. A drag redraws only the uppermost.
+
+import * as V from "../geom/view.js";
+import * as signs from "./signs.js";
+
+export const TINT = "#7d4f96";
+const TINT_STRENGTH = 0.5;
+
+export class Stage {
+  constructor(element, store, plates, mattes) {
+    this.element = element;
+    this.store = store;
+    this.plates = plates;
+    this.mattes = mattes;
+    this.canvases = ["plate-layer", "matte-layer", "outline-layer"].map((name) => {
+      const canvas = document.createElement("canvas");
+      canvas.className = name;
+      element.append(canvas);
+      return canvas;
+    });
+    this.view = V.makeView(1, 0, 0);
+    this.fitted = true;
+    this.pending = new Set();
+    this.extra = null;
+    new ResizeObserver(() => this.resize()).observe(element);
+    store.addEventListener("frame", () => this.draw("plate", "matte", "outline"));
+    store.addEventListener("changed", () => this.draw("plate", "matte", "outline"));
+    store.addEventListener("dragged", () => this.draw("outline"));
+    plates.addEventListener("loaded", (e) => e.detail === store.frame && this.draw("plate"));
+    mattes.addEventListener("loaded", () => this.draw("matte"));
+    this.resize();
+  }
+
+  get size() {
+    return [this.element.clientWidth, this.element.clientHeight];
+  }
+
+  resize() {
+    const ratio = devicePixelRatio || 1;
+    for (const canvas of this.canvases) {
+      canvas.width = Math.round(this.element.clientWidth * ratio);
+      canvas.height = Math.round(this.element.clientHeight * ratio);
+      canvas.getContext("2d").setTransform(ratio, 0, 0, ratio, 0, 0);
+    }
+    if (this.fitted) this.view = V.fit(this.store.shot.size, this.size);
+    this.draw("plate", "matte", "outline");
+  }
+
+  setView(view, fitted = false) {
+    this.view = view;
+    this.fitted = fitted;
+    this.store.say("view");
+    this.draw("plate", "matte", "outline");
+  }
+
+  fit() {
+    this.setView(V.fit(this.store.shot.size, this.size), true);
+  }
+
+  exact() {
+    this.setView(V.exact(this.view, this.size));
+  }
+
+  draw(...layers) {
+    if (!this.pending.size) requestAnimationFrame(() => this.paint());
+    for (const layer of layers) this.pending.add(layer);
+  }
+
+  paint() {
+    const layers = this.pending;
+    this.pending = new Set();
+    if (layers.has("plate")) this.paintPlate();
+    if (layers.has("matte")) this.paintMatte();
+    if (layers.has("outline")) this.paintOutlines();
+  }
+
+  pen(i) {
+    const pen = this.canvases[i].getContext("2d");
+    pen.clearRect(0, 0, ...this.size);
+    return pen;
+  }
+
+  rect() {
+    const [w, h] = this.store.shot.size;
+    const { x, y, scale } = this.view;
+    return [x, y, w * scale, h * scale];
+  }
+
+  paintPlate() {
+    const pen = this.pen(0);
+    const wantsFull = this.view.scale * (devicePixelRatio || 1) >= 1;
+    const picture = this.plates.best(this.store.frame, wantsFull);
+    pen.imageSmoothingEnabled = !wantsFull;
+    pen.imageSmoothingQuality = "medium";
+    if (picture) pen.drawImage(picture, ...this.rect());
+    else {
+      pen.fillStyle = "#6a6a6a";
+      pen.fillRect(...this.rect());
+      if (this.plates.missing.has(this.store.frame)) {
+        pen.fillStyle = "#f3eee2";
+        pen.font = "14px Next, sans-serif";
+        pen.textAlign = "center";
+        pen.fillText(`Frame ${this.store.frame} is missing from the stills`, this.size[0] / 2, this.size[1] / 2);
+      }
+    }
+    this.hasFull = Boolean(wantsFull && this.plates.full.get(this.store.frame));
+  }
+
+  paintMatte() {
+    const pen = this.pen(1);
+    const { look } = this.store;
+    if (look === "plate") return;
+    const matte = this.mattes.current();
+    pen.imageSmoothingEnabled = this.view.scale < 1;
+    if (look === "matte") {
+      pen.fillStyle = "#000";
+      pen.fillRect(...this.rect());
+      if (matte) pen.drawImage(matte, ...this.rect());
+    } else if (matte) {
+      pen.drawImage(matte, ...this.rect());
+      pen.globalCompositeOperation = "source-in";
+      pen.globalAlpha = TINT_STRENGTH;
+      pen.fillStyle = TINT;
+      pen.fillRect(0, 0, ...this.size);
+      pen.globalCompositeOperation = "source-over";
+      pen.globalAlpha = 1;
+    }
+  }
+
+  paintOutlines() {
+    const pen = this.pen(2);
+    const { store, view } = this;
+    if (!store.hidden) {
+      const chosen = store.shape;
+      for (const entry of store.stack()) {
+        const shape = store.shapes.get(entry.shape);
+        if (shape === chosen) continue;
+        if (store.isLive(shape)) signs.thread(pen, store.outline(shape), view, signs.COLOURS[shape.colour], { pale: this.isPale(shape) });
+      }
+      if (chosen) this.paintChosen(pen, chosen);
+    }
+    if (this.extra) this.extra(pen, view);
+  }
+
+  // An edit has made the outlines of other frames out of date until the server answers.
+  isPale(shape) {
+    const local = this.store.local.get(shape.id);
+    return this.store.stale.has(shape.id) && !(local && local.frame === this.store.frame);
+  }
+
+  paintChosen(pen, shape) {
+    const { store, view } = this;
+    const points = store.outline(shape);
+    const soft = store.soft(shape);
+    if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
+    if (!store.isLive(shape)) pen.setLineDash([2, 5]);
+    signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: this.isPale(shape) });
+    pen.setLineDash([]);
+    if (store.step !== "trace") return;
+    for (const i of store.points) signs.tangents(pen, points, i, view);
+    for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], store.points.has(i));
+  }
+}
