@@ -57,7 +57,7 @@ class Scene:
                 under = alpha[y0:y1, x0:x1]
                 alpha[y0:y1, x0:x1] = under * (1 - cover) + cover if layer.subject else under * (1 - cover)
         grain = np.random.default_rng(frame).standard_normal((self.height // 2, self.width // 2)).astype(np.float32)
-        picture += cv2.resize(grain, (self.width, self.height), interpolation=cv2.INTER_LINEAR)[:, :, None] * self.grain * 1.6
+        picture = picture + cv2.resize(grain, (self.width, self.height), interpolation=cv2.INTER_LINEAR)[:, :, None] * self.grain * 1.6
         return (np.clip(picture, 0, 1) * 255 + 0.5).astype(np.uint8), alpha
 
 
@@ -79,8 +79,8 @@ def _sky_and_dunes(width: int, height: int, seed: int, horizon: float = 0.7) -> 
         tall, lean = rng.uniform(20, 70) * height / 1080, rng.normal(8, 12)
         u = np.linspace(0, 1, 7)
         blade = np.stack([gx + lean * u**2, gy - tall * u], axis=1)
-        tone = np.array([0.45, 0.46, 0.24]) * rng.uniform(0.6, 1.35)
-        cv2.polylines(out, [np.rint(blade * 16).astype(np.int32)], False, tone.tolist(), 1 + int(rng.random() < 0.4), cv2.LINE_AA, 4)
+        shade = np.array([0.45, 0.46, 0.24]) * rng.uniform(0.6, 1.35)
+        cv2.polylines(out, [np.rint(blade * 16).astype(np.int32)], False, shade.tolist(), 1 + int(rng.random() < 0.4), cv2.LINE_AA, 4)
     return cv2.GaussianBlur(out, (0, 0), 1.2)
 
 
@@ -237,9 +237,9 @@ def _maker() -> tuple[Sprite, Sprite, Sprite]:
 def _maker_ground() -> Picture:
     rng = np.random.default_rng(5)
     out = np.full((1080, 1920, 3), (0.46, 0.40, 0.33), np.float32)
-    for x in range(0, 1920, 120):
+    for plank in range(0, 1920, 120):
         tone = np.array([0.50, 0.43, 0.34]) * rng.uniform(0.75, 1.2)
-        out[:, x : x + 116] = tone
+        out[:, plank : plank + 116] = tone
     for _ in range(40):
         x, y, w, h = rng.uniform(0, 1850), rng.uniform(0, 900), rng.uniform(40, 200), rng.uniform(30, 160)
         cv2.rectangle(out, (int(x), int(y)), (int(x + w), int(y + h)), (rng.uniform(0.2, 0.8, 3) * 0.8).tolist(), -1)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -11,7 +12,8 @@ OVER = 4
 """times: sprites are drawn this much larger and averaged down, so that their edges are finely graded"""
 GRAIN_TILE = 512
 
-Picture = NDArray[np.float32]
+Picture = NDArray[Any]
+"""float32 throughout"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +33,7 @@ class Pose:
     turn: float = 0.0
     size: float = 1.0
 
-    def matrix(self, anchor: tuple[float, float]) -> NDArray[np.float64]:
+    def matrix(self, anchor: tuple[float, float]) -> NDArray[Any]:
         c, s = np.cos(np.radians(self.turn)) * self.size, np.sin(np.radians(self.turn)) * self.size
         return np.array([[c, -s, self.x - c * anchor[0] + s * anchor[1]], [s, c, self.y - s * anchor[0] - c * anchor[1]]])
 
@@ -59,7 +61,7 @@ def draw(
     paint(canvas, float(OVER))
     small = cv2.resize(canvas, (width, height), interpolation=cv2.INTER_AREA)
     grain = 1 + rough * noise(np.random.default_rng(seed), height, width)
-    small[:, :, :3] *= grain[:, :, None]
+    small[:, :, :3] = small[:, :, :3] * grain[:, :, None]
     if soft:
         small = cv2.GaussianBlur(small, (0, 0), soft)
     return Sprite(np.clip(small, 0, 1), anchor)
@@ -78,7 +80,7 @@ def stroke(canvas: Picture, points: object, colour: tuple[float, float, float], 
 
 
 def exposed(
-    sprite: Sprite, pose: Callable[[float], Pose], moments: NDArray[np.float64], width: int, height: int
+    sprite: Sprite, pose: Callable[[float], Pose], moments: NDArray[Any], width: int, height: int
 ) -> tuple[Picture, tuple[int, int, int, int]]:
     """The sprite averaged over the moments of an exposure: premultiplied RGBA of the box it covers, and the box."""
     matrices = [pose(t).matrix(sprite.anchor) for t in moments]
@@ -87,7 +89,7 @@ def exposed(
     places = np.concatenate([m @ corners for m in matrices], axis=1)
     x0, y0 = np.floor(places.min(axis=1)).astype(int) - 1
     x1, y1 = np.ceil(places.max(axis=1)).astype(int) + 2
-    box = (max(0, x0), max(0, y0), min(width, x1), min(height, y1))
+    box = (max(0, int(x0)), max(0, int(y0)), min(width, int(x1)), min(height, int(y1)))
     if box[2] <= box[0] or box[3] <= box[1]:
         return np.zeros((0, 0, 4), np.float32), (0, 0, 0, 0)
     total = np.zeros((box[3] - box[1], box[2] - box[0], 4), np.float32)

@@ -41,7 +41,7 @@ def put(points: Points, pose: Pose, anchor: tuple[float, float]) -> Points:
 
 
 def carried(
-    matte: int,
+    matte: str,
     name: str,
     colour: int,
     points: Points,
@@ -60,8 +60,19 @@ def carried(
     back = np.linalg.inv(np.vstack([start.matrix(anchor), [0, 0, 1]]))
     local = back @ (*middle, 1.0)
     edits: list[Edit] = [
-        {"do": "trace", "shape": shape, "entry": str(uuid.uuid4()), "matte": matte, "name": name, "frame": frames[0], "points": here.tolist(), "curves": [curves] * len(here), "mode": mode, "colour": colour}
-    ]  # fmt: skip
+        {
+            "do": "trace",
+            "shape": shape,
+            "entry": str(uuid.uuid4()),
+            "matte": matte,
+            "name": name,
+            "frame": frames[0],
+            "points": here.tolist(),
+            "curves": [curves] * len(here),
+            "mode": mode,
+            "colour": colour,
+        }
+    ]
     before, was = start, middle
     for frame in frames[1:]:
         now = pose(float(frame - first))
@@ -80,7 +91,7 @@ def carried(
     return edits
 
 
-def traced(scene: Scene, matte: int) -> list[Edit]:
+def traced(scene: Scene, matte: str) -> list[Edit]:
     """The edits for one shot of the production."""
     if scene.name == "KITE_010":
         body = carried(

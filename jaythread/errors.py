@@ -38,7 +38,11 @@ STATUS: list[tuple[type[Exception], int]] = [(NotThere, 404), (NotAllowed, 403),
 def answer(error: RotoError) -> JsonResponse:
     """The api's answer to an error of the job."""
     status = next(code for kind, code in STATUS if isinstance(error, kind))
-    body = {"code": error.code, "message": error.message, "field": error.path if isinstance(error, BadDocument) else None}
+    body: dict[str, object] = {
+        "code": error.code,
+        "message": error.message,
+        "field": error.path if isinstance(error, BadDocument) else None,
+    }
     present = error.facts.get("present")
     if present is not None:
         body["present"] = present

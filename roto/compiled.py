@@ -10,4 +10,4 @@ from typing import Any
 from numba import njit
 
 kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy")
-inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False)
+inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False)  # type: ignore[call-overload]

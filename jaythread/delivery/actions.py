@@ -2,13 +2,14 @@
 
 import os
 import shutil
+import uuid
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
+from procrastinate.contrib.django import app
 
 from jaythread.delivery import policies
 from jaythread.delivery.models import DeliveredFrame, Delivery, State
@@ -16,6 +17,7 @@ from jaythread.desk import scene
 from jaythread.desk.policies import matte_for
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
+from jaythread.productions.policies import User, account
 from roto.errors import Cancelled, RotoError
 from roto.exchange import document
 from roto.matte.render import render
@@ -30,7 +32,7 @@ FIXED = (1980, 1, 1, 0, 0, 0)
 
 
 @transaction.atomic
-def ask(user: AbstractBaseUser, shot_id: int, matte_id: int) -> Delivery:
+def ask(user: User, shot_id: int, matte_id: uuid.UUID) -> Delivery:
     """A new delivery of a matte: 16-bit PNG of the shot's range. The shapes are frozen as they are now."""
     shot, matte = matte_for(user, shot_id, matte_id, "deliver")
     shot = Shot.objects.select_for_update().get(pk=shot.pk)
@@ -38,7 +40,9 @@ def ask(user: AbstractBaseUser, shot_id: int, matte_id: int) -> Delivery:
     if not core.entries:
         raise Refused(f"The matte '{matte.name}' has no shape yet. Trace one first, then deliver it.")
     version = (matte.deliveries.order_by("-version").values_list("version", flat=True).first() or 0) + 1
-    delivery = Delivery.objects.create(matte=matte, user_id=user.pk, version=version, revision=shot.revision, document=document.dumps(core))
+    delivery = Delivery.objects.create(
+        matte=matte, user_id=account(user), version=version, revision=shot.revision, document=document.dumps(core)
+    )
     DeliveredFrame.objects.bulk_create(
         DeliveredFrame(delivery=delivery, frame=f, name=manifest.file_name(core, f)) for f in range(core.first, core.last + 1)
     )
@@ -47,13 +51,11 @@ def ask(user: AbstractBaseUser, shot_id: int, matte_id: int) -> Delivery:
 
 
 def _queue(delivery: Delivery) -> None:
-    from jaythread.delivery.tasks import deliver
-
-    deliver.defer(delivery_id=delivery.pk)
+    app.configure_task("delivery.deliver", queue="delivery").defer(delivery_id=delivery.pk)  # by name: tasks stand above actions
 
 
 @transaction.atomic
-def cancel(user: AbstractBaseUser, delivery_id: int) -> Delivery:
+def cancel(user: User, delivery_id: int) -> Delivery:
     """Ask a delivery to stop."""
     delivery = policies.delivery_for(user, delivery_id, "deliver")
     if not delivery.busy:

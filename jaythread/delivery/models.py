@@ -21,7 +21,7 @@ class State(models.TextChoices):
 class Delivery(models.Model):
     """One package of a matte. `document` is the shape document as it was when asked for: later edits do not reach it."""
 
-    matte = models.ForeignKey(Matte, models.CASCADE, related_name="deliveries")
+    matte = models.ForeignKey(Matte, models.PROTECT, related_name="deliveries")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="deliveries")
     version = models.PositiveIntegerField()
     revision = models.PositiveBigIntegerField()

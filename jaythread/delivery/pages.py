@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from jaythread.delivery import actions
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for
+from jaythread.desk.changes import as_uuid
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.policies import require, shot_for
 from roto.exchange import document
@@ -21,7 +22,7 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
     it = shot_for(request.user, shot_id, "look")
     if request.method == "POST":
         try:
-            actions.ask(request.user, shot_id, int(request.POST.get("matte") or 0))
+            actions.ask(request.user, shot_id, as_uuid(request.POST.get("matte", "")))
         except Refused as error:
             messages.error(request, error.message)
         return redirect("deliveries", shot_id)

@@ -1,14 +1,15 @@
 """The desk's api: thin. Parses, calls one action, answers."""
 
+import io
 import time
 import uuid
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
-from jaythread.desk import actions, commands, payload
+from jaythread.desk import actions, commands, exchange, payload
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
 from roto.matte.render import render
@@ -36,10 +37,6 @@ class PictureIn(Schema):
     quick: bool = False
 
 
-class NameIn(Schema):
-    name: str
-
-
 @router.get("/shots/{shot_id}/desk")
 def open_desk(request: HttpRequest, shot_id: int) -> Any:
     shot = shot_for(request.user, shot_id, "look")
@@ -62,15 +59,10 @@ def redo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
     return payload.after(actions.redo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user)
 
 
-@router.post("/shots/{shot_id}/mattes")
-def make_matte(request: HttpRequest, shot_id: int, body: NameIn) -> Any:
-    return {"id": actions.make_matte(request.user, shot_id, body.name).pk}
-
-
 @router.post("/shots/{shot_id}/mattes/{matte_id}/picture")
-def picture(request: HttpRequest, shot_id: int, matte_id: int, body: PictureIn) -> HttpResponse:
+def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: PictureIn) -> HttpResponse:
     """The matte of a frame, or of a box of it, as 8-bit grey PNG: at its present revision, with a draft laid on it when one is sent."""
-    matte = actions.preview_matte(request.user, shot_id, matte_id, body.draft)
+    matte = exchange.preview_matte(request.user, shot_id, matte_id, body.draft)
     begin = time.perf_counter()
     done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2)
     core = (time.perf_counter() - begin) * 1000
@@ -83,11 +75,11 @@ def picture(request: HttpRequest, shot_id: int, matte_id: int, body: PictureIn) 
 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/document")
-def export(request: HttpRequest, shot_id: int, matte_id: int) -> HttpResponse:
-    text = actions.export_document(request.user, shot_id, matte_id)
-    return HttpResponse(text, content_type="application/json", headers={"Content-Disposition": 'attachment; filename="shapes.json"'})
+def export(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> FileResponse:
+    name, text = exchange.export_document(request.user, shot_id, matte_id)
+    return FileResponse(io.BytesIO(text.encode()), as_attachment=True, filename=name, content_type="application/json")
 
 
 @router.post("/shots/{shot_id}/document")
 def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile]) -> Any:
-    return {"id": actions.import_document(request.user, shot_id, file.read()).pk}
+    return {"id": str(exchange.import_document(request.user, shot_id, file.read()).pk)}

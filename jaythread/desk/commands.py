@@ -23,16 +23,13 @@ class Trace(Schema):
     do: Literal["trace"]
     shape: str
     entry: str
-    matte: int
+    matte: str
     name: Name
     frame: int
     points: list[Six]
     curves: list[bool]
     mode: Mode = "add"
     colour: int = Field(0, ge=0, le=7)
-
-    def says(self, shape: CoreShape | None) -> str:
-        return f"traced {self.name}"
 
 
 class MovePoints(Schema):
@@ -168,12 +165,28 @@ class ChangeEntry(Schema):
     order: float | None = None
 
 
+class NewMatte(Schema):
+    """A matte with an empty stack."""
+
+    do: Literal["new matte"]
+    matte: str
+    name: str
+
+
 class ChangeMatte(Schema):
     """The whole matte."""
 
     do: Literal["matte"]
-    matte: int
-    inverted: bool
+    matte: str
+    name: str | None = None
+    inverted: bool | None = None
+
+
+class RemoveMatte(Schema):
+    """A matte with its stack; its shapes stay."""
+
+    do: Literal["remove matte"]
+    matte: str
 
 
 class ChangeShutter(Schema):
@@ -185,7 +198,21 @@ class ChangeShutter(Schema):
 
 
 OnShape = MovePoints | Place | Soften | Look | AddPoint | DropKey | Live
+Alone = Annotated[
+    Trace | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter,
+    Field(discriminator="do"),
+]
+
+
+class Together(Schema):
+    """Several commands that are one act: done, and taken back, at once."""
+
+    do: Literal["together"]
+    says: Annotated[str, Field(min_length=1, max_length=200)]
+    commands: Annotated[list[Alone], Field(min_length=1, max_length=200)]
+
+
 Command = Annotated[
-    Trace | MovePoints | Place | Soften | Look | AddPoint | DropKey | Live | Remove | ChangeEntry | ChangeMatte | ChangeShutter,
+    Trace | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter | Together,
     Field(discriminator="do"),
 ]

@@ -7,14 +7,24 @@ import base64
 from typing import Any
 
 import numpy as np
+from django.db.models import ProtectedError
 
 from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, SettingKey, Shape, StackEntry
+from jaythread.errors import Refused
 from jaythread.productions.models import Shot
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape as CoreShape
 
 Change = dict[str, Any]
-CHANNELS = {"form": (FormKey, "form"), "placement": (PlacementKey, "place"), "settings": (SettingKey, "settings")}
+CHANNELS: dict[str, tuple[Any, str]] = {
+    "form": (FormKey, "form"),
+    "placement": (PlacementKey, "place"),
+    "settings": (SettingKey, "settings"),
+}
+
+
+def change(table: str, key: list[Any], before: dict[str, Any] | None, after: dict[str, Any] | None) -> Change:
+    return {"table": table, "key": key, "before": before, "after": after}
 
 
 def _pack(array: np.ndarray) -> str:
@@ -43,7 +53,7 @@ def compare(shape_id: str, old: CoreShape | None, new: CoreShape | None) -> list
     """The changes that lead from one state of a shape to another; None where there is no shape."""
     before = shape_row(old) if old else None
     after = shape_row(new) if new else None
-    out = [] if before == after else [{"table": "shape", "key": [shape_id], "before": before, "after": after}]
+    out = [] if before == after else [change("shape", [shape_id], before, after)]
     for table, (_, attribute) in CHANNELS.items():
         rows: list[dict[int, dict[str, Any]]] = []
         for side in (old, new):
@@ -51,7 +61,7 @@ def compare(shape_id: str, old: CoreShape | None, new: CoreShape | None) -> list
             rows.append({int(f): key_row(keys, k) for k, f in enumerate(keys.frames)} if keys is not None else {})
         for frame in sorted(set(rows[0]) | set(rows[1])):
             if rows[0].get(frame) != rows[1].get(frame):
-                out.append({"table": table, "key": [shape_id, frame], "before": rows[0].get(frame), "after": rows[1].get(frame)})
+                out.append(change(table, [shape_id, frame], rows[0].get(frame), rows[1].get(frame)))
     return out
 
 
@@ -71,14 +81,18 @@ def read(shot: Shot, table: str, key: list[Any]) -> dict[str, Any] | None:
         return entry_row(entry) if entry else None
     if table == "matte":
         matte = Matte.objects.filter(pk=key[0], shot=shot).first()
-        return {"name": matte.name, "inverted": matte.inverted} if matte else None
+        return matte_row(matte) if matte else None
     fresh = Shot.objects.get(pk=shot.pk)
     return {"angle": fresh.shutter_angle, "phase": fresh.shutter_phase, "cap": fresh.shutter_cap}
 
 
+def matte_row(matte: Matte) -> dict[str, Any]:
+    return {"name": matte.name, "inverted": matte.inverted}
+
+
 def entry_row(entry: StackEntry) -> dict[str, Any]:
     return {
-        "matte": entry.matte_id, "shape": str(entry.shape_id), "order": entry.order, "mode": entry.mode, "inverted": entry.inverted,
+        "matte": str(entry.matte_id), "shape": str(entry.shape_id), "order": entry.order, "mode": entry.mode, "inverted": entry.inverted,
         "opacity": entry.opacity,
     }  # fmt: skip
 
@@ -121,8 +135,13 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
                 },
             )  # fmt: skip
     elif table == "matte":
-        assert row is not None
-        Matte.objects.filter(pk=key[0], shot=shot).update(**row)
+        if row is None:
+            try:
+                Matte.objects.filter(pk=key[0], shot=shot).delete()
+            except ProtectedError as error:
+                raise Refused("This matte has been delivered; it stays.") from error
+        else:
+            Matte.objects.update_or_create(pk=key[0], defaults={"shot": shot, **row})
     else:
         assert row is not None
         Shot.objects.filter(pk=shot.pk).update(shutter_angle=row["angle"], shutter_phase=row["phase"], shutter_cap=row["cap"])
@@ -131,6 +150,14 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
 def turned(changes: list[Change]) -> list[Change]:
     """The same changes backwards."""
     return [{**c, "before": c["after"], "after": c["before"]} for c in reversed(changes)]
+
+
+def outermost(changes: list[Change]) -> list[Change]:
+    """One change a row: from what it was before the first of them."""
+    first: dict[tuple[str, str], Change] = {}
+    for one in changes:
+        first.setdefault((one["table"], str(one["key"])), one)
+    return list(first.values())
 
 
 def shapes_in(changes: list[Change]) -> set[str]:

@@ -116,12 +116,14 @@ class LiveRange(models.Model):
 class Matte(models.Model):
     """A named result of a shot: one ordered stack."""
 
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    made = models.DateTimeField(auto_now_add=True)
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="mattes")
     name = models.CharField(max_length=40)
     inverted = models.BooleanField(default=False)
 
     class Meta:
-        ordering = ["pk"]
+        ordering = ["made"]
         constraints = [models.UniqueConstraint(fields=["shot", "name"], name="matte_name_once")]
 
     def __str__(self) -> str:

@@ -4,12 +4,12 @@ import base64
 from typing import Any
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
 
 from jaythread.desk import actions, scene
 from jaythread.desk.models import Edit, Shape
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
+from jaythread.productions.policies import User
 from roto.matte.stack import sentence
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape as CoreShape
@@ -48,7 +48,7 @@ def shape(row: Shape, core: CoreShape, shot: Shot) -> dict[str, Any]:
 def mattes(shot: Shot) -> list[dict[str, Any]]:
     return [
         {
-            "id": m.pk,
+            "id": str(m.pk),
             "name": m.name,
             "inverted": m.inverted,
             "sentence": sentence(scene.core_matte(shot, m)),
@@ -70,7 +70,7 @@ def shapes(shot: Shot, only: set[str] | None = None) -> list[dict[str, Any]]:
     return [shape(row, cores[str(row.pk)], shot) for row in found]
 
 
-def head(shot: Shot, user: AbstractBaseUser) -> dict[str, Any]:
+def head(shot: Shot, user: User) -> dict[str, Any]:
     """What changes with every edit beside shapes."""
     back, forth = actions.next_to(user, shot, "undo"), actions.next_to(user, shot, "redo")
     return {
@@ -82,7 +82,7 @@ def head(shot: Shot, user: AbstractBaseUser) -> dict[str, Any]:
     }
 
 
-def desk(shot: Shot, user: AbstractBaseUser, may_trace: bool) -> dict[str, Any]:
+def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
     """All that the desk needs to open."""
     plate: Plate | None = shot.plates.first()
     return {
@@ -109,7 +109,7 @@ def desk(shot: Shot, user: AbstractBaseUser, may_trace: bool) -> dict[str, Any]:
     }
 
 
-def after(edit: Edit, shot: Shot, user: AbstractBaseUser) -> dict[str, Any]:
+def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
     """What an edit changed."""
     from jaythread.desk.journal import shapes_in
 

@@ -5,24 +5,25 @@ import uuid
 from collections.abc import Iterable
 from pathlib import Path, PurePosixPath
 
-from django.contrib.auth.models import AbstractBaseUser
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from procrastinate.contrib.django import app
 
 from jaythread.errors import Refused
 from jaythread.plates import intake, policies
 from jaythread.plates.models import Plate, Space, State
 from jaythread.productions.models import Shot
-from jaythread.productions.policies import require
+from jaythread.productions.policies import User, require
 from roto.errors import BadUpload, Cancelled, RotoError
 from roto.picture import display, movies, stills
+from roto.picture.stills import Pixels
 
 PROXY_WIDTH = 1280
 """px: a little more than the picture has on a 1280 x 800 screen; from 100 % on the full-size picture is shown anyway"""
 
 
-def bring_in(user: AbstractBaseUser, production_id: int, name: str, files: Iterable[UploadedFile]) -> Shot:
+def bring_in(user: User, production_id: int, name: str, files: Iterable[UploadedFile]) -> Shot:
     """A new shot from uploaded files: looked at first, stored only when it can become a plate, decoded by a task."""
     require(user, production_id, "bring in")
     staging = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))
@@ -42,7 +43,7 @@ def bring_in(user: AbstractBaseUser, production_id: int, name: str, files: Itera
         shutil.rmtree(staging, ignore_errors=True)
 
 
-def bring_in_folder(user: AbstractBaseUser, production_id: int, name: str, folder: Path, names: list[str]) -> Shot:
+def bring_in_folder(user: User, production_id: int, name: str, folder: Path, names: list[str]) -> Shot:
     """As `bring_in`, from files that already lie in a folder of their own; they are moved away from there."""
     place = require(user, production_id, "bring in")
     found = intake.look(folder, names)
@@ -67,13 +68,11 @@ def bring_in_folder(user: AbstractBaseUser, production_id: int, name: str, folde
 
 
 def _queue(plate: Plate) -> None:
-    from jaythread.plates.tasks import decode
-
-    decode.defer(plate_id=plate.pk)
+    app.configure_task("plates.decode", queue="plates").defer(plate_id=plate.pk)  # by name: tasks stand above actions
 
 
 @transaction.atomic
-def cancel(user: AbstractBaseUser, plate_id: int) -> Plate:
+def cancel(user: User, plate_id: int) -> Plate:
     """Ask the decoding to stop; what was decoded is thrown away, the shot goes with it."""
     plate = policies.plate_for(user, plate_id, "bring in")
     if not plate.busy:
@@ -84,7 +83,7 @@ def cancel(user: AbstractBaseUser, plate_id: int) -> Plate:
     return plate
 
 
-def remove_shot(user: AbstractBaseUser, plate_id: int) -> None:
+def remove_shot(user: User, plate_id: int) -> None:
     """Take away a shot whose plate failed or was cancelled; nothing of it is left."""
     plate = policies.plate_for(user, plate_id, "bring in")
     if plate.state not in (State.FAILED, State.CANCELLED):
@@ -94,7 +93,7 @@ def remove_shot(user: AbstractBaseUser, plate_id: int) -> None:
 
 
 @transaction.atomic
-def change_space(user: AbstractBaseUser, plate_id: int, space: str) -> Plate:
+def change_space(user: User, plate_id: int, space: str) -> Plate:
     """Another colour space for display; the quick pictures are made again."""
     plate = policies.plate_for(user, plate_id, "bring in")
     if space not in Space.values:
@@ -135,7 +134,7 @@ def decode(plate_id: int) -> None:
         _give_up(plate, State.FAILED, str(error))
 
 
-def _pictures(plate: Plate) -> Iterable[tuple[int, object]]:
+def _pictures(plate: Plate) -> Iterable[tuple[int, Pixels]]:
     if not plate.is_movie:
         for frame, name in plate.names.items():
             yield int(frame), stills.read(plate.folder / "source" / name)

@@ -1,16 +1,16 @@
 """What can be done with productions: make one, invite, change the shutter."""
 
 from django.contrib.auth import get_user_model
-from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
 from jaythread.errors import Refused
 from jaythread.productions import policies
 from jaythread.productions.models import Membership, Production, Role
+from jaythread.productions.policies import User
 
 
 @transaction.atomic
-def make_production(user: AbstractBaseUser, name: str) -> Production:
+def make_production(user: User, name: str) -> Production:
     """A new production with its maker as lead."""
     name = name.strip()
     if not name:
@@ -18,12 +18,12 @@ def make_production(user: AbstractBaseUser, name: str) -> Production:
     if Production.objects.filter(name__iexact=name).exists():
         raise Refused(f"There is a production called '{name}' already. Choose another name.")
     production = Production.objects.create(name=name)
-    Membership.objects.create(production=production, user_id=user.pk, role=Role.LEAD)
+    Membership.objects.create(production=production, user_id=policies.account(user), role=Role.LEAD)
     return production
 
 
 @transaction.atomic
-def invite(user: AbstractBaseUser, production_id: int, account: str, role: str) -> Membership:
+def invite(user: User, production_id: int, account: str, role: str) -> Membership:
     """Give an account a seat, or another role."""
     place = policies.require(user, production_id, "manage")
     if role not in Role.values:

@@ -30,11 +30,16 @@ class Seat:
         return self.role in MAY[what]
 
 
+def account(user: User) -> int:
+    """The number of a signed-in account; for strangers there is nothing here."""
+    if not user.is_authenticated or user.pk is None:
+        raise NotThere()
+    return int(user.pk)
+
+
 def seat(user: User, production_id: int) -> Seat:
     """The user's seat; productions that one is not in do not exist."""
-    if not user.is_authenticated:
-        raise NotThere()
-    membership = Membership.objects.select_related("production").filter(user_id=user.pk, production_id=production_id).first()
+    membership = Membership.objects.select_related("production").filter(user_id=account(user), production_id=production_id).first()
     if membership is None:
         raise NotThere()
     return Seat(membership.production, membership.role)

@@ -141,7 +141,8 @@ def _into_rows(sides, starts, pads, top, bottom):
 
 def _geometry(live: list[_Live], points: list[Floats], top: int, bottom: int) -> tuple:
     """All sides of all entries at all moments, and where each entry's polygons stand."""
-    parts, starts, pads, first_layer = [], [0], [], []
+    parts, starts, first_layer = [], [0], []
+    pads: list[float] = []
     for one, outline in zip(live, points, strict=True):
         fine = one.pad == 0.0 or one.inner + one.outer + abs(one.shift) < THIN_REACH
         vertices, begin = flatten(outline, FLATTEN_COVERAGE if fine else FLATTEN_REACH)

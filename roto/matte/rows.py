@@ -108,7 +108,7 @@ def render_rows(
     geometry: sides (S, 4) with y rising, ways, uses, and the sides in each row per layer (CSR).
     """
     sides, ways, use, rows, items = geometry
-    box0, box1, width = box
+    box0, box1 = box[0], box[1]
     wide = box1 - box0
     entries = len(mode)
     count = len(runs)

@@ -1,6 +1,6 @@
 """The stack: which shapes make up a matte, in order, and how each combines with what lies below it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Self
 
@@ -34,7 +34,7 @@ class Matte:
     rate: Fraction
     first: int
     last: int
-    shutter: Shutter = Shutter()
+    shutter: Shutter = field(default_factory=Shutter)
     entries: tuple[Entry, ...] = ()
     inverted: bool = False
 

@@ -54,7 +54,7 @@ def sampled(first: int, last: int) -> tuple[int, ...]:
     >>> sampled(1001, 1072)
     (1001, 1019, 1036, 1054, 1072)
     """
-    return tuple(sorted({int(round(f)) for f in np.linspace(first, last, SAMPLED)}))
+    return tuple(sorted({round(float(f)) for f in np.linspace(first, last, SAMPLED)}))
 
 
 def _check(path: Path, row: dict, matte: Matte, compare: bool) -> str:

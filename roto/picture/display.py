@@ -4,6 +4,8 @@ display: as it is. linear: the sRGB transfer curve (IEC 61966-2-1). log: the Cin
 values, 0.002 density a step, 0.6 negative gamma), then the sRGB curve.
 """
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -31,7 +33,7 @@ def _curve(unit: NDArray[np.floating], space: str) -> NDArray[np.floating]:
     return np.where(unit <= 0.0031308, unit * 12.92, 1.055 * unit ** (1 / 2.4) - 0.055)
 
 
-def to_screen(pixels: NDArray[np.generic], space: str) -> NDArray[np.uint8]:
+def to_screen(pixels: NDArray[Any], space: str) -> NDArray[np.uint8]:
     """Pixels (h, w, 3) of uint8, uint16 or float32 as 8-bit sRGB."""
     if space not in SPACES:
         raise RotoError(f"There is no colour space '{space}'; choose one of {', '.join(SPACES)}.")

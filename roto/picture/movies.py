@@ -7,7 +7,6 @@ from pathlib import Path
 
 import av
 import numpy as np
-from numpy.typing import NDArray
 
 from roto.errors import BadPicture, BadUpload
 from roto.picture import stills
@@ -50,7 +49,7 @@ def timecode_frame(timecode: str, rate: Fraction) -> int | None:
 
 
 def _turn_of(stream: av.VideoStream, first: av.VideoFrame) -> int:
-    return int(round(-getattr(first, "rotation", 0))) % 360
+    return round(-float(getattr(first, "rotation", 0))) % 360
 
 
 def probe(path: Path) -> Movie:
@@ -101,7 +100,7 @@ def _track_timecode(container: av.container.InputContainer) -> str:
     return ""
 
 
-def frames(path: Path, movie: Movie) -> Iterator[NDArray[np.generic]]:
+def frames(path: Path, movie: Movie) -> Iterator[stills.Pixels]:
     """All frames in order of showing, upright, (h, w, 3), uint8 or uint16 for more than 8 bits; alpha is set aside.
 
     Raises BadPicture when fewer frames come out than the file said it held.

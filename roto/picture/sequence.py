@@ -4,6 +4,7 @@ import re
 import stat
 import zipfile
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path, PurePosixPath
 
 from roto.errors import BadUpload
@@ -69,7 +70,7 @@ def arrange(names: list[str]) -> Sequence:
         a, b = sorted(stems)[:2]
         raise BadUpload(f"Two sequences are mixed here ('{a}...' and '{b}...'). Give one sequence at a time.")
     numbers = sorted(files)
-    gaps = tuple((a + 1, b - 1) for a, b in zip(numbers, numbers[1:], strict=False) if b > a + 1)
+    gaps = tuple((a + 1, b - 1) for a, b in pairwise(numbers) if b > a + 1)
     return Sequence(files={n: files[n] for n in numbers}, gaps=gaps)
 
 

@@ -5,13 +5,17 @@ Mattes are written as one channel; 16-bit PNG at the level and filter that `benc
 
 import os
 from pathlib import Path
+from typing import Any
 
+import cv2
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from roto.errors import BadPicture
 
+Pixels = NDArray[Any]
+"""pictures (h, w, channels) or (h, w) of uint8, uint16 or float32"""
 EXTENSIONS = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "openexr", ".dpx": "dpx"}
 LARGEST = 16384
 """px: the longest side of a picture that is taken in; a full-aperture scan at 8K is half of it."""
@@ -46,7 +50,7 @@ def _reason() -> str:
     return (oiio.geterror() or "unknown format").strip().splitlines()[0]
 
 
-def read(path: Path) -> NDArray[np.generic]:
+def read(path: Path) -> Pixels:
     """Pixels (h, w, 3) of a still as uint8, uint16 or float32; grey is repeated, an existing alpha is set aside."""
     source = oiio.ImageInput.open(str(path))
     if source is None:
@@ -66,7 +70,7 @@ def read(path: Path) -> NDArray[np.generic]:
     return np.ascontiguousarray(pixels[:, :, order])
 
 
-def quantise(alpha: NDArray[np.float32], depth: str) -> NDArray[np.generic]:
+def quantise(alpha: NDArray[np.float32], depth: str) -> Pixels:
     """Alpha 0..1 as whole numbers of that depth, rounded to the nearest; 'float' passes through."""
     if depth == "float":
         return alpha.astype(np.float32, copy=False)
@@ -91,7 +95,7 @@ def write_matte(path: Path, alpha: NDArray[np.float32], depth: str = "16", rate:
     write(path, spec, pixels)
 
 
-def write_picture(path: Path, pixels: NDArray[np.generic], level: int = 1) -> None:
+def write_picture(path: Path, pixels: Pixels, level: int = 1) -> None:
     """Write a picture (h, w, 3) of uint8 or uint16 as PNG, or uint8 as JPEG, by the name's ending."""
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], str(pixels.dtype))
     spec.attribute("png:compressionLevel", level)
@@ -99,7 +103,7 @@ def write_picture(path: Path, pixels: NDArray[np.generic], level: int = 1) -> No
     write(path, spec, pixels)
 
 
-def write(path: Path, spec: oiio.ImageSpec, pixels: NDArray[np.generic]) -> None:
+def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
     """Write aside, then rename: a half file never looks whole."""
     aside = path.with_name(f".{path.stem}.part{path.suffix}")
     target = oiio.ImageOutput.create(str(aside))
@@ -113,10 +117,8 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: NDArray[np.generic]) -> None
     os.replace(aside, path)
 
 
-def encode_picture(pixels: NDArray[np.uint8], ending: str) -> bytes:
+def encode_picture(pixels: Pixels, ending: str) -> bytes:
     """A picture (h, w, 3) or (h, w) of uint8 as the bytes of a PNG or JPEG, for the page."""
-    import cv2
-
     flipped = pixels[:, :, ::-1] if pixels.ndim == 3 else pixels
     options = [cv2.IMWRITE_JPEG_QUALITY, 88] if ending == ".jpg" else [cv2.IMWRITE_PNG_COMPRESSION, 1]
     if pixels.ndim == 2 and ending == ".png":

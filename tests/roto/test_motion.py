@@ -156,7 +156,7 @@ def test_still_frames_cost_one_sample_and_the_cap_is_said():
     assert samples_wanted(matte(shape(blob(), move=(4000, 0)), angle=180, size=(5000, 100)), 6)[1]
 
 
-@pytest.mark.parametrize("bad", [dict(frames=[2, 1], values=np.zeros((2, 1, 2))), dict(frames=[1], values=np.full((1, 1, 2), np.nan))])
+@pytest.mark.parametrize("bad", [{"frames": [2, 1], "values": np.zeros((2, 1, 2))}, {"frames": [1], "values": np.full((1, 1, 2), np.nan)}])
 def test_bad_keys_are_refused(bad):
     with pytest.raises(BadKeys):
         Keys.build(**bad)

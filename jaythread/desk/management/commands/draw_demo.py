@@ -5,6 +5,7 @@ import uuid
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.core.files.storage import default_storage
@@ -29,7 +30,7 @@ class Command(BaseCommand):
     def handle(self, *args: object, **options: object) -> None:
         production = Production.objects.get(name="Saltmarsh")
         artist = get_user_model().objects.get(username="rafe")
-        wanted = options["shots"]
+        wanted: Any = options["shots"]
         for scene in scenes():
             if (wanted and scene.name not in wanted) or production.shots.filter(name=scene.name).exists():
                 continue
@@ -40,8 +41,8 @@ class Command(BaseCommand):
             shot = plates.bring_in_folder(artist, production.pk, scene.name, folder, names)
             shot.rate_over = scene.rate
             shot.save(update_fields=["rate_over"])
-            matte = desk.make_matte(artist, shot.pk, scene.matte)
-            for command in traced(scene, matte.pk):
+            matte = str(uuid.uuid4())
+            for command in [{"do": "new matte", "matte": matte, "name": scene.matte}, *traced(scene, matte)]:
                 desk.edit(artist, shot.pk, uuid.uuid4(), None, parsed(command))
             self.stdout.write(f"{scene.name} is drawn; its plate is being decoded.")
 

@@ -1,0 +1,139 @@
+"""What a command changes: from a command to the journal's rows. Looks at the present state and writes nothing."""
+
+import uuid
+from collections.abc import Callable
+from typing import Any
+
+from jaythread.desk import commands, journal, scene
+from jaythread.desk.models import Edit, Matte, Shape, StackEntry
+from jaythread.errors import Conflict, NotThere, Refused
+from jaythread.productions.models import Shot
+from roto.motion import edits
+
+Said = tuple[str, list[journal.Change]]
+"""what the journal will say, and the changes"""
+NOT_IN_NAMES = '/\\:*?"<>|.'
+"""signs that some file system refuses, and the full stop that parts a file's name"""
+
+
+def changes(shot: Shot, base: int | None, command: Any) -> Said:
+    """The changes of one command. `base`: the revision of the shape that the page knew; an older one is refused (Conflict)."""
+    special = SPECIAL.get(type(command))
+    if special:
+        return special(shot, command)
+    row = shape_row(shot, command.shape, base)
+    old = scene.core_shapes([row])[str(row.pk)]
+    if isinstance(command, commands.Remove):
+        entries = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
+        gone = journal.compare(str(row.pk), old, None)
+        return command.says(old), entries + gone[1:] + gone[:1]
+    return command.says(old), journal.compare(str(row.pk), old, command.on(old))
+
+
+def as_uuid(text: str) -> uuid.UUID:
+    try:
+        return uuid.UUID(text)
+    except ValueError as error:
+        raise Refused(f"'{text}' is not an id.") from error
+
+
+def shape_row(shot: Shot, shape_id: str, base: int | None) -> Shape:
+    """A shape of the shot, refused when somebody has changed it since `base`."""
+    row = Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).first()
+    if row is None:
+        raise NotThere("That shape is not there any more.")
+    if base is not None and base != row.revision:
+        last = Edit.objects.filter(shot=shot, revision=row.revision).select_related("user").first()
+        who = last.user.get_username() if last else "somebody"
+        raise Conflict(f"{who} has changed '{row.name}' meanwhile. Your change was not saved over it.", present=str(row.pk))
+    return row
+
+
+def _matte(shot: Shot, matte_id: str) -> Matte:
+    matte = Matte.objects.filter(pk=as_uuid(matte_id), shot=shot).first()
+    if matte is None:
+        raise NotThere("That matte is not there any more.")
+    return matte
+
+
+def matte_name(shot: Shot, name: str, but: uuid.UUID | None = None) -> str:
+    """A name that a matte of this shot may have, tidied."""
+    name = name.strip()[:40]
+    if not name or any(c in name for c in NOT_IN_NAMES):
+        raise Refused('Give the matte a name without / \\ : * ? " < > | and full stops, for example kite.')
+    if any(m.name.lower() == name.lower() and m.pk != but for m in shot.mattes.all()):
+        raise Refused(f"There is a matte '{name}' in this shot already.")
+    return name
+
+
+def entry_on_top(matte: Matte, shape_id: str, mode: str) -> dict[str, Any]:
+    """The row of a new line on top of a matte's stack."""
+    top = matte.entries.order_by("-order").values_list("order", flat=True).first()
+    return {
+        "matte": str(matte.pk), "shape": shape_id, "order": (top or 0.0) + 1.0, "mode": mode, "inverted": False, "opacity": 1.0,
+    }  # fmt: skip
+
+
+def _traced(shot: Shot, command: commands.Trace) -> Said:
+    matte = _matte(shot, command.matte)
+    shape_id, entry_id = str(as_uuid(command.shape)), str(as_uuid(command.entry))
+    if Shape.objects.filter(pk=shape_id).exists() or StackEntry.objects.filter(pk=entry_id).exists():
+        raise Refused("That id is taken.")
+    if len(command.curves) != len(command.points):
+        raise Refused("Each point needs to be a corner or a curve.")
+    new = edits.trace(shape_id, command.name, command.frame, command.points, command.curves, command.colour)
+    line = journal.change("entry", [entry_id], None, entry_on_top(matte, shape_id, command.mode))
+    return f"traced {command.name}", [*journal.compare(shape_id, None, new), line]
+
+
+def _shutter(shot: Shot, command: commands.ChangeShutter) -> Said:
+    after = {"angle": command.angle, "phase": command.phase, "cap": shot.shutter_cap}
+    return f"set the shutter to {command.angle:g} degrees", [journal.change("shot", [], journal.read(shot, "shot", []), after)]
+
+
+def _new_matte(shot: Shot, command: commands.NewMatte) -> Said:
+    key = str(as_uuid(command.matte))
+    if Matte.objects.filter(pk=key).exists():
+        raise Refused("That id is taken.")
+    after = {"name": matte_name(shot, command.name), "inverted": False}
+    return f"made the matte {after['name']}", [journal.change("matte", [key], None, after)]
+
+
+def _change_matte(shot: Shot, command: commands.ChangeMatte) -> Said:
+    matte = _matte(shot, command.matte)
+    before = journal.matte_row(matte)
+    after = dict(before)
+    says = f"changed the matte {matte.name}"
+    if command.name is not None:
+        after["name"] = matte_name(shot, command.name, matte.pk)
+        says = f"renamed the matte {matte.name} to {after['name']}"
+    if command.inverted is not None:
+        after["inverted"] = command.inverted
+        says = f"{'inverted' if command.inverted else 'stopped inverting'} the matte {matte.name}"
+    return says, [journal.change("matte", [str(matte.pk)], before, after)]
+
+
+def _remove_matte(shot: Shot, command: commands.RemoveMatte) -> Said:
+    matte = _matte(shot, command.matte)
+    lines = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in matte.entries.all()]
+    return f"removed the matte {matte.name}", [*lines, journal.change("matte", [str(matte.pk)], journal.matte_row(matte), None)]
+
+
+def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Said:
+    entry = StackEntry.objects.select_related("shape").filter(pk=as_uuid(command.entry), matte__shot=shot).first()
+    if entry is None:
+        raise NotThere("That line of the stack is not there any more.")
+    before = journal.entry_row(entry)
+    given = {k: v for k, v in command.dict(exclude={"do", "entry"}).items() if v is not None}
+    return f"changed how {entry.shape.name} combines", [journal.change("entry", [str(entry.pk)], before, {**before, **given})]
+
+
+SPECIAL: dict[type, Callable[[Shot, Any], Said]] = {
+    commands.Trace: _traced,
+    commands.ChangeShutter: _shutter,
+    commands.NewMatte: _new_matte,
+    commands.ChangeMatte: _change_matte,
+    commands.RemoveMatte: _remove_matte,
+    commands.ChangeEntry: _change_entry,
+}
+"""commands that are not a new state of one shape"""
