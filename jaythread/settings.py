@@ -80,7 +80,6 @@ LOGOUT_REDIRECT_URL = "sign-in"
 
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [BASE / "jaythread" / "static"]
-STATIC_ROOT = RUN / "static"
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
 MEDIA_ROOT = Path(os.environ.get("JAY_FILES", RUN / "files"))

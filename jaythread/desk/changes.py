@@ -22,7 +22,8 @@ def changes(shot: Shot, base: int | None, command: Any) -> Said:
     if special:
         return special(shot, command)
     row = shape_row(shot, command.shape, base)
-    old = scene.core_shapes([row])[str(row.pk)]
+    # a shape that this very edit has touched already is not kept in memory: its revision is not finished, and may never be
+    old = row.to_core() if row.revision > shot.revision else scene.core_shapes([row])[str(row.pk)]
     if isinstance(command, commands.Remove):
         entries = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
         gone = journal.compare(str(row.pk), old, None)

@@ -48,7 +48,7 @@ class MovePoints(Schema):
 
 
 class Place(Schema):
-    """Key the placement: moved on, turned on, sized from where it is on that frame."""
+    """Key the placement: moved on, turned on, sized (about a place in the picture) from where it is on that frame."""
 
     do: Literal["place"]
     shape: str
@@ -56,9 +56,10 @@ class Place(Schema):
     move: tuple[float, float] = (0.0, 0.0)
     turn: float = 0.0
     size: float = 1.0
+    about: tuple[float, float] | None = None
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return edits.place(shape, self.frame, self.move, self.turn, self.size)
+        return edits.place(shape, self.frame, self.move, self.turn, self.size, self.about)
 
     def says(self, shape: CoreShape) -> str:
         return f"placed {shape.name} on {self.frame}"

@@ -11,7 +11,9 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
 from roto.matte.stack import sentence
+from roto.motion import flow
 from roto.motion.keys import Keys
+from roto.motion.placement import MOVE, SIZE, TURN
 from roto.motion.shape import Shape as CoreShape
 
 
@@ -21,6 +23,12 @@ def knots(keys: Keys) -> list[dict[str, Any]]:
         {"frame": int(f), "kind": int(keys.kinds[k]), "parts": np.flatnonzero(keys.held[k]).tolist(), "full": bool(keys.held[k].all())}
         for k, f in enumerate(keys.frames)
     ]
+
+
+def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
+    """Move (px), turn (degrees) and size (factor) on every frame; one row where nothing moves."""
+    values = flow.evaluate(core.place, frames, frames) if len(core.place.frames) > 1 else core.place.values[:1]
+    return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1])], axis=1).round(5).tolist()
 
 
 def shape(row: Shape, core: CoreShape, shot: Shot) -> dict[str, Any]:
@@ -41,6 +49,7 @@ def shape(row: Shape, core: CoreShape, shot: Shot) -> dict[str, Any]:
         "placement": knots(core.place),
         "settings": knots(core.settings),
         "soft": [[round(v, 4) for v in s] for s in soft],
+        "placed": placed(core, frames),
         "outlines": base64.b64encode(core.outlines(frames).astype("<f4").tobytes()).decode(),
     }
 

@@ -75,7 +75,7 @@ def shape_to_json(shape: Shape) -> dict[str, Any]:
         "colour": shape.colour,
         "profile": shape.profile,
         "blur": shape.blur,
-        "pivot": list(shape.pivot),
+        "pivot": [float(v) for v in shape.pivot],
         "points": [POINT_NAMES[k] for k in shape.kinds],
         "live": [list(r) for r in shape.live],
         "form": channel_to_json(shape.form),

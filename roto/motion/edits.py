@@ -53,11 +53,31 @@ def move_points(shape: Shape, frame: int, points: Mapping[int, object]) -> Shape
     return shape.with_form_key(frame, now, held)
 
 
-def place(shape: Shape, frame: int, move: tuple[float, float] = (0.0, 0.0), turn: float = 0.0, size: float = 1.0) -> Shape:
-    """Key the placement on this frame: moved on by px, turned on by degrees, sized by a factor, from where it is there."""
-    if not (np.isfinite([*move, turn, size]).all() and 1e-4 < size < 1e4 and np.abs(move).max() <= FARTHEST):
+def place(
+    shape: Shape,
+    frame: int,
+    move: tuple[float, float] = (0.0, 0.0),
+    turn: float = 0.0,
+    size: float = 1.0,
+    about: tuple[float, float] | None = None,
+) -> Shape:
+    """Key the placement on this frame: turned on by degrees and sized by a factor about a place in the picture (px), then moved by px.
+
+    Without `about` it turns about the shape's own pivot. A shape that has never been turned or sized takes `about` for its pivot (that
+    changes no outline); later ones turn about `about` on this frame, while frames between keep turning about the shape's pivot.
+    """
+    numbers = [*move, turn, size, *(about or ())]
+    if not (np.isfinite(numbers).all() and 1e-4 < size < 1e4 and np.abs(numbers).max() <= FARTHEST):
         raise BadGeometry("That placement makes no sense. Try a smaller change.")
-    now = flow.evaluate(shape.place, frame, frame)[0] + placement.values(move, turn, size)
+    now = flow.evaluate(shape.place, frame, frame)[0]
+    if about is not None:
+        here = np.array(about) - now[placement.MOVE]
+        if not shape.place.values[:, [placement.TURN, placement.SIZE]].any():
+            shape = replace(shape, pivot=(float(here[0]), float(here[1])))
+        away = np.array(shape.pivot) - here
+        turned = placement.matrices(placement.values(turn=turn, size=size)[None], (0.0, 0.0))[0, :, :2] @ away
+        move = (move[0] + float(turned[0] - away[0]), move[1] + float(turned[1] - away[1]))
+    now = now + placement.values(move, turn, size)
     held = np.array([move != (0.0, 0.0), turn != 0.0, size != 1.0])
     return replace(shape, place=shape.place.put(frame, now, held if held.any() else np.ones(3, bool)))
 

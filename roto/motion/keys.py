@@ -69,7 +69,9 @@ class Keys:
         return at if at < len(self.frames) and self.frames[at] == frame else None
 
     def put(self, frame: int, values: Floats, held: Bools, *, speeds: Floats | None = None, kind: int = FLOWING) -> Self:
-        """A key at this frame for the held parts (n,); parts it held before and does not hold now keep theirs."""
+        """A key at this frame for the held parts (n,); parts it held before and does not hold now keep theirs. Holding nothing is no key."""
+        if not held.any():
+            return self
         speed = np.full(self.values.shape[1:], np.nan) if speeds is None else speeds
         at = self.index(frame)
         if at is not None:

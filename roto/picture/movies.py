@@ -11,7 +11,8 @@ import numpy as np
 from roto.errors import BadPicture, BadUpload
 from roto.picture import stills
 
-EXTENSIONS = (".mp4", ".mov", ".mkv", ".webm")
+EXTENSIONS = {".mp4": "mov", ".mov": "mov", ".mkv": "matroska", ".webm": "matroska"}
+"""endings, and the only container that each may hold: nothing that would lead to other files is ever opened"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,6 +49,10 @@ def timecode_frame(timecode: str, rate: Fraction) -> int | None:
     return total
 
 
+def _open(path: Path) -> av.container.InputContainer:
+    return av.open(str(path), format=EXTENSIONS[path.suffix.lower()])
+
+
 def _turn_of(stream: av.VideoStream, first: av.VideoFrame) -> int:
     return round(-float(getattr(first, "rotation", 0))) % 360
 
@@ -57,7 +62,7 @@ def probe(path: Path) -> Movie:
     if path.stat().st_size == 0:
         raise BadUpload(f"{path.name} is empty (0 bytes).")
     try:
-        with av.open(str(path)) as container:
+        with _open(path) as container:
             if not container.streams.video:
                 raise BadUpload(f"{path.name} has no video stream, only {', '.join(s.type for s in container.streams) or 'nothing'}.")
             stream = container.streams.video[0]
@@ -108,7 +113,7 @@ def frames(path: Path, movie: Movie) -> Iterator[stills.Pixels]:
     kind = "rgb48le" if movie.depth > 8 else "rgb24"
     count = 0
     try:
-        with av.open(str(path)) as container:
+        with _open(path) as container:
             stream = container.streams.video[0]
             stream.thread_type = "AUTO"
             for frame in container.decode(stream):

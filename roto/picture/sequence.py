@@ -105,7 +105,7 @@ def unpack(archive: Path, folder: Path) -> list[str]:
                         target.write(chunk)
             return names
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError) as error:
-        raise BadUpload(f"'{archive.name}' is not a zip that can be opened: {error}") from error
+        raise BadUpload(f"'{archive.name}' is not a zip that can be opened ({error}). Pack the stills again.") from error
 
 
 def _beside_the_point(name: str) -> bool:

@@ -108,3 +108,45 @@ export function bisector(points, i) {
   const b = leg(points[i * 6 + 4], points[i * 6 + 5], p(i + 1));
   return Math.atan2(a[1] + b[1], a[0] + b[0]);
 }
+
+// The outline with some points moved by (dx, dy).
+export function shifted(points, which, dx, dy) {
+  const out = Float32Array.from(points);
+  for (const i of which) {
+    out[i * 6] += dx;
+    out[i * 6 + 1] += dy;
+  }
+  return out;
+}
+
+// The outline with one tangent's end at (x, y); on a curve point the other one turns with it and keeps its length.
+export function turnTangent(points, i, side, x, y, curve) {
+  const out = Float32Array.from(points);
+  const dx = x - points[i * 6];
+  const dy = y - points[i * 6 + 1];
+  out[i * 6 + side] = dx;
+  out[i * 6 + side + 1] = dy;
+  const other = i * 6 + 6 - side;
+  const long = Math.hypot(points[other], points[other + 1]);
+  const d = Math.hypot(dx, dy);
+  if (curve && long && d) {
+    out[other] = (-dx / d) * long;
+    out[other + 1] = (-dy / d) * long;
+  }
+  return out;
+}
+
+// Whether the outline winds around a place (non-zero), by its cubics in short straight pieces.
+export function winds(points, x, y) {
+  const n = points.length / 6;
+  let total = 0;
+  let [px, py] = [points[0], points[1]];
+  for (let i = 0; i < n; i++) {
+    for (let k = 1; k <= 16; k++) {
+      const [qx, qy] = cubicAt(points, i, k / 16);
+      if (py <= y !== qy <= y && px + ((y - py) * (qx - px)) / (qy - py) > x) total += qy > py ? 1 : -1;
+      [px, py] = [qx, qy];
+    }
+  }
+  return total !== 0;
+}

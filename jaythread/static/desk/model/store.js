@@ -16,38 +16,45 @@ export class Store extends EventTarget {
     this.frame = data.shot.first;
     this.step = "trace";
     this.look = "plate";
-    this.shapes = new Map();
-    this.chosen = null;
-    this.points = new Set();
-    this.local = new Map();
-    this.stale = new Set();
     this.hidden = false;
-    this.drawing = null;
+    this.drawing = false;
+    this.shapes = new Map();
+    this.picked = new Map(); // chosen shapes, the last one first among equals: id -> set of its chosen points
+    this.local = new Map(); // what is being dragged or on its way to the server: id -> frame -> points
+    this.localSoft = new Map();
+    this.pivots = new Map(); // where the artist has put a pivot: id -> [x, y] in plate px
+    this.dragging = new Set();
+    this.waitsFor = () => false; // told by the network: whether edits of a shape are still on their way
     this.take(data);
     this.matte = this.mattes.length ? this.mattes[0].id : null;
     const top = this.stack().at(-1);
-    this.chosen = top ? top.shape : null;
+    if (top) this.choose(top.shape);
   }
 
   say(what, detail) {
     this.dispatchEvent(new CustomEvent(what, { detail }));
   }
 
-  // Take in what the server says; local versions of the shapes it answers for are dropped.
+  // Take in what the server says; local versions are dropped once nothing of that shape is on its way any more.
   take(data) {
     for (const field of ["revision", "shutter", "mattes", "undo", "redo"]) if (field in data) this[field] = data[field];
     for (const shape of data.shapes) {
       shape.outlines = decodeOutlines(shape.outlines);
       this.shapes.set(shape.id, shape);
-      this.local.delete(shape.id);
-      this.stale.delete(shape.id);
+      if (!this.dragging.has(shape.id) && !this.waitsFor(shape.id)) this.settle(shape.id);
     }
     for (const id of data.gone || []) {
       this.shapes.delete(id);
-      this.local.delete(id);
-      if (this.chosen === id) this.choose(null);
+      this.picked.delete(id);
+      this.settle(id);
     }
+    if (this.matte && !this.mattes.some((m) => m.id === this.matte)) this.matte = this.mattes.length ? this.mattes[0].id : null;
     this.say("changed");
+  }
+
+  settle(id) {
+    this.local.delete(id);
+    this.localSoft.delete(id);
   }
 
   get matteNow() {
@@ -59,8 +66,27 @@ export class Store extends EventTarget {
     return matte ? matte.stack.filter((e) => this.shapes.has(e.shape)) : [];
   }
 
+  // The shape that the panel speaks of: the last chosen one.
+  get chosen() {
+    return [...this.picked.keys()].at(-1) || null;
+  }
+
   get shape() {
-    return this.chosen ? this.shapes.get(this.chosen) : null;
+    return this.chosen ? this.shapes.get(this.chosen) || null : null;
+  }
+
+  get chosenShapes() {
+    return [...this.picked.keys()].map((id) => this.shapes.get(id)).filter(Boolean);
+  }
+
+  pointsOf(id) {
+    return this.picked.get(id) || new Set();
+  }
+
+  get pointCount() {
+    let count = 0;
+    for (const points of this.picked.values()) count += points.size;
+    return count;
   }
 
   isLive(shape, frame = this.frame) {
@@ -70,33 +96,82 @@ export class Store extends EventTarget {
   // The outline of a shape on a frame, with what is being dragged on it.
   outline(shape, frame = this.frame) {
     const local = this.local.get(shape.id);
-    if (local && local.frame === frame) return local.points;
+    if (local && local.has(frame)) return local.get(frame);
+    if (shape.constant) return shape.constant;
     const n = shape.curves.length * 6;
     const at = Math.min(this.shot.last, Math.max(this.shot.first, frame)) - this.shot.first;
     return shape.outlines.subarray(at * n, (at + 1) * n);
   }
 
+  at(rows, frame) {
+    return rows.length > 1 ? rows[Math.min(rows.length - 1, Math.max(0, frame - this.shot.first))] : rows[0];
+  }
+
   soft(shape, frame = this.frame) {
-    const row = shape.soft.length > 1 ? shape.soft[frame - this.shot.first] : shape.soft[0];
-    return { inner: row[0], outer: row[1], shift: row[2], opacity: row[3], ...(shape.localSoft || {}) };
+    const [inner, outer, shift, opacity] = this.at(shape.soft, frame);
+    return { inner, outer, shift, opacity, ...(this.localSoft.get(shape.id) || {}) };
+  }
+
+  // Move, turn and size at a frame.
+  placement(shape, frame = this.frame) {
+    const [x, y, turn, size] = this.at(shape.placed, frame);
+    return { x, y, turn, size };
+  }
+
+  // Where the pivot lies in the picture on this frame.
+  pivot(shape) {
+    const put = this.pivots.get(shape.id);
+    if (put) return put;
+    const place = this.placement(shape);
+    return [shape.pivot[0] + place.x, shape.pivot[1] + place.y];
   }
 
   setLocal(shape, points) {
-    this.local.set(shape.id, { frame: this.frame, points });
+    if (!this.local.has(shape.id)) this.local.set(shape.id, new Map());
+    this.local.get(shape.id).set(this.frame, points);
     this.say("dragged", shape.id);
+  }
+
+  // Other frames are out of date until the server answers.
+  isPale(shape) {
+    const local = this.local.get(shape.id);
+    return Boolean(local && !local.has(this.frame)) || Boolean(shape.constant && shape.made !== this.frame);
+  }
+
+  // A shape that was traced just now, shown until the server knows it.
+  provisional(command) {
+    const points = new Float32Array(command.points.flat());
+    const rest = { placed: [[0, 0, 0, 1]], soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [] };
+    const key = { frame: command.frame, kind: 2, parts: [], full: true };
+    this.shapes.set(command.shape, {
+      id: command.shape, name: command.name, colour: command.colour, curves: command.curves, profile: "straight", blur: true, revision: 0,
+      pivot: [0, 0], form: [key], constant: points, made: command.frame, ...rest,
+    });
+    const line = { id: command.entry, shape: command.shape, mode: command.mode, inverted: false, opacity: 1 };
+    if (this.matteNow) this.matteNow.stack.push(line);
+    this.choose(command.shape);
   }
 
   go(frame) {
     const to = Math.min(this.shot.last, Math.max(this.shot.first, Math.round(frame)));
-    if (to === this.frame) return;
+    if (to === this.frame || !Number.isFinite(to)) return;
     this.frame = to;
     this.say("frame");
   }
 
-  choose(id) {
-    if (this.chosen === id) return;
-    this.chosen = id;
-    this.points = new Set();
+  // Choose a shape (with some of its points); `more` adds to what is chosen.
+  choose(id, points = [], more = false) {
+    const was = this.pointsOf(id);
+    if (!more) this.picked = new Map();
+    if (id) {
+      this.picked.delete(id);
+      this.picked.set(id, new Set(more ? [...was, ...points] : points));
+    }
+    this.say("changed");
+  }
+
+  choosePoints(map) {
+    this.picked = map;
     this.say("changed");
   }
 
@@ -106,24 +181,26 @@ export class Store extends EventTarget {
     this.say("changed");
   }
 
-  // Frames that hold a key of the chosen shape, in order.
+  // Frames that hold a key of the chosen shapes, in order.
   keyFrames() {
-    const shape = this.shape;
-    if (!shape) return [];
-    return [...new Set([...shape.form, ...shape.placement, ...shape.settings].map((k) => k.frame))].sort((a, b) => a - b);
+    const frames = this.chosenShapes.flatMap((s) => [...s.form, ...s.placement, ...s.settings].map((k) => k.frame));
+    return [...new Set(frames)].sort((a, b) => a - b);
   }
 
   // What a change would touch, in words: [quiet, now, quiet].
   touches() {
-    const shape = this.shape;
+    const shapes = this.chosenShapes;
     if (this.drawing) return ["Click for a corner, drag for a curve; click the first point to close", "", ""];
     if (!this.mayTrace) return ["You can look here; artists and leads trace", "", ""];
-    if (!shape) return ["Nothing is chosen: a click on an outline chooses it", "", ""];
-    const where = ` of ${shape.name} on frame ${this.frame}, nothing else`;
-    if (this.step === "place") return ["A change here keys ", "the placement", where];
-    if (this.step === "soften") return ["A change here keys ", "the soft edge", where];
-    const all = shape.curves.length;
-    const some = this.points.size;
+    if (!shapes.length && !this.stack().length) return ["Nothing is traced yet: press ", "N", " and click around the subject"];
+    if (!shapes.length) return ["Nothing is chosen: click an outline, or its name", "", ""];
+    const whose = shapes.length > 1 ? `${shapes.length} shapes` : shapes[0].name;
+    const where = ` of ${whose} on frame ${this.frame}, nothing else`;
+    if (this.step === "place") return ["A drag here keys ", "the placement", where];
+    if (this.step === "soften") return ["A drag here keys ", "the soft edge", where];
+    const all = shapes.reduce((n, s) => n + s.curves.length, 0);
+    const some = this.pointCount;
     return ["A change here keys ", some ? `${some} of ${all} points` : "the points you move", where];
   }
 }
+

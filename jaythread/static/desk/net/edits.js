@@ -1,16 +1,27 @@
 // Edits go out one after the other and are kept in the browser until the server has them. Nothing is lost with the connection.
+// Each carries the revision of the shape it was made on, so that what somebody else did meanwhile is never overwritten unseen.
 
 import { Answer, get, newId, post } from "./api.js";
+
+const AGAIN = 1500; // ms between two tries without a connection
+
+function shapesOf(edit) {
+  if (!edit.command) return [];
+  const parts = edit.command.do === "together" ? edit.command.commands : [edit.command];
+  return parts.map((c) => c.shape).filter(Boolean);
+}
 
 export class Edits extends EventTarget {
   constructor(store) {
     super();
     this.store = store;
     this.key = `jaythread-edits-${store.shot.id}`;
-    this.waiting = JSON.parse(localStorage.getItem(this.key) || "[]");
-    this.refused = [];
+    const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
+    this.waiting = kept.waiting || [];
+    this.refused = kept.refused || [];
     this.sending = false;
     this.offline = false;
+    store.waitsFor = (id) => this.waiting.some((edit) => shapesOf(edit).includes(id));
     addEventListener("beforeunload", (e) => {
       if (this.waiting.length) e.preventDefault();
     });
@@ -18,24 +29,32 @@ export class Edits extends EventTarget {
   }
 
   get state() {
-    if (this.offline) return "unsaved, no connection";
+    if (this.offline) return "unsaved: no connection";
     return this.waiting.length ? "saving" : "all saved";
   }
 
   keep() {
-    localStorage.setItem(this.key, JSON.stringify(this.waiting));
+    localStorage.setItem(this.key, JSON.stringify({ waiting: this.waiting, refused: this.refused }));
     this.dispatchEvent(new Event("state"));
   }
 
   push(command) {
-    this.waiting.push({ id: newId(), path: "edits", command });
-    if (command.shape) this.store.stale.add(command.shape);
+    const edit = { id: newId(), path: "edits", command };
+    const shape = this.store.shapes.get(shapesOf(edit)[0]);
+    edit.base = shape && !shape.constant ? shape.revision : null;
+    this.waiting.push(edit);
     this.keep();
     return this.run();
   }
 
+  // Several commands as one act; one alone goes as it is.
+  pushAll(says, commands) {
+    if (commands.length === 1) return this.push(commands[0]);
+    return this.push({ do: "together", says, commands });
+  }
+
   turn(way) {
-    this.waiting.push({ id: newId(), path: way });
+    this.waiting.push({ id: newId(), path: way, base: null });
     this.keep();
     return this.run();
   }
@@ -46,25 +65,23 @@ export class Edits extends EventTarget {
     while (this.waiting.length) {
       const edit = this.waiting[0];
       try {
-        const shape = edit.command && this.store.shapes.get(edit.command.shape);
-        const body = { id: edit.id, command: edit.command, base: shape && !edit.force ? shape.revision : null };
+        const body = { id: edit.id, command: edit.command, base: edit.base };
         const answer = await post(`/shots/${this.store.shot.id}/${edit.path}`, body);
         this.waiting.shift();
         this.offline = false;
+        // what waits behind was made on top of this edit: it stands on the new revision
+        for (const shape of answer.shapes) {
+          for (const later of this.waiting) if (shapesOf(later)[0] === shape.id) later.base = shape.revision;
+        }
         this.keep();
         this.store.take(answer);
         this.dispatchEvent(new CustomEvent("done", { detail: answer.says }));
       } catch (error) {
-        if (error instanceof Answer && error.status < 500) {
-          this.waiting.shift();
-          if (error.status === 409 && edit.command) this.refused.push(edit);
-          this.keep();
-          this.store.take(await get(`/shots/${this.store.shot.id}/desk`));
-          this.dispatchEvent(new CustomEvent("refused", { detail: error.message }));
-        } else {
+        if (error instanceof Answer && error.status < 500) await this.refuse(edit, error);
+        else {
           this.offline = true;
           this.keep();
-          await new Promise((wake) => setTimeout(wake, 1500));
+          await new Promise((wake) => setTimeout(wake, AGAIN));
         }
       }
     }
@@ -72,11 +89,28 @@ export class Edits extends EventTarget {
     this.keep();
   }
 
-  // 'Your version': what was refused because somebody else had changed the shape; to take or to drop.
-  takeMine() {
-    for (const edit of this.refused.splice(0)) this.waiting.push({ ...edit, id: newId(), force: true });
+  // A conflict puts the edit, and what was made on top of it, aside as 'your version'; other refusals are said and dropped.
+  async refuse(edit, error) {
+    const conflict = error.status === 409 && edit.command;
+    const mine = conflict ? new Set(shapesOf(edit)) : new Set();
+    const aside = this.waiting.filter((e) => e === edit || shapesOf(e).some((id) => mine.has(id)));
+    this.waiting = this.waiting.filter((e) => !aside.includes(e));
+    if (conflict) this.refused.push(...aside);
     this.keep();
-    this.run();
+    try {
+      const now = await get(`/shots/${this.store.shot.id}/desk`);
+      const there = new Set(now.shapes.map((s) => s.id));
+      this.store.take({ ...now, gone: [...this.store.shapes.keys()].filter((id) => !there.has(id)) });
+    } catch {
+      /* without a connection the present state comes with the next answer */
+    }
+    this.dispatchEvent(new CustomEvent("refused", { detail: error.message }));
+  }
+
+  takeMine() {
+    for (const edit of this.refused.splice(0)) this.waiting.push({ ...edit, id: newId(), base: null });
+    this.keep();
+    return this.run();
   }
 
   dropMine() {

@@ -14,7 +14,7 @@ export class Mattes extends EventTarget {
     this.shown = null;
     this.asking = false;
     this.again = null;
-    this.samples = "";
+    this.says = ""; // how many moments of the exposure the shown matte was made from
   }
 
   get name() {
@@ -33,15 +33,27 @@ export class Mattes extends EventTarget {
     return this.shown && this.shown.frame === this.store.frame ? this.shown.canvas : null;
   }
 
-  // While dragging: the touched box, with the change laid on it, at most as often as answers come.
-  draft(shape, command, before, after) {
-    if (!this.store.matte) return;
-    const soft = this.store.soft(shape);
-    const pad = Math.max(soft.inner, soft.outer) + Math.abs(soft.shift) + MARGIN;
-    let box = union(bounds(before), bounds(after));
-    box = union(this.lastBox, [box[0] - pad, box[1] - pad, box[2] + pad, box[3] + pad]);
+  // While dragging: the touched box, with the change laid on it, at most as often as answers come. Nothing is asked in the plate's view.
+  // drafts: the dragged shapes with their outlines before and now.
+  draft(command, drafts) {
+    if (!this.store.matte || this.store.look === "plate") return;
+    let box = this.lastBox;
+    for (const { shape, before, after } of drafts) {
+      const soft = this.store.soft(shape);
+      const pad = Math.max(soft.inner, soft.outer) + Math.abs(soft.shift) + this.travel(shape) + MARGIN;
+      const here = union(bounds(before), bounds(after));
+      box = union(box, [here[0] - pad, here[1] - pad, here[2] + pad, here[3] + pad]);
+    }
     this.lastBox = box;
     this.ask(command, box.map((v, i) => (i < 2 ? Math.floor(v) : Math.ceil(v))));
+  }
+
+  // How far a shape's box moves within one frame: the exposure reaches no farther.
+  travel(shape) {
+    const { frame } = this.store;
+    const here = bounds(this.store.outline(shape));
+    const far = [-1, 1].map((by) => bounds(this.store.outline(shape, frame + by)).map((v, i) => Math.abs(v - here[i])));
+    return Math.max(...far.flat());
   }
 
   ask(command, box) {
@@ -63,7 +75,11 @@ export class Mattes extends EventTarget {
       if (!box || (box[2] > box[0] && box[3] > box[1])) {
         const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command) };
         const reply = await call("POST", `/shots/${this.store.shot.id}/mattes/${wanted.matte}/picture`, body);
-        this.samples = reply.headers.get("X-Samples");
+        const samples = reply.headers.get("X-Samples");
+        const capped = samples.endsWith("+");
+        const count = Number.parseInt(samples, 10);
+        const kind = !capped ? "" : wanted.command ? ", quick look" : ", the most that the shutter's cap allows";
+        this.says = `${count} moment${count === 1 ? "" : "s"} of the exposure${kind}`;
         const place = reply.headers.get("X-Box").split(",").map(Number);
         await this.lay(await createImageBitmap(await reply.blob()), place, wanted);
       }

@@ -10,7 +10,8 @@ export const OCHRE = "#b8741a";
 export function thread(pen, points, view, colour, { pale = false, chosen = false } = {}) {
   pen.beginPath();
   trace(pen, points, view);
-  pen.globalAlpha = pale ? 0.45 : 1;
+  const full = pen.globalAlpha;
+  pen.globalAlpha = full * (pale ? 0.45 : 1);
   pen.lineJoin = "round";
   pen.strokeStyle = CASING;
   pen.lineWidth = chosen ? 4 : 3;
@@ -18,7 +19,7 @@ export function thread(pen, points, view, colour, { pale = false, chosen = false
   pen.strokeStyle = colour;
   pen.lineWidth = chosen ? 1.8 : 1.3;
   pen.stroke();
-  pen.globalAlpha = 1;
+  pen.globalAlpha = full;
 }
 
 // The reach as a pale band without a line: outer part outside the outline, inner part inside.
@@ -126,4 +127,111 @@ export function arms(pen, x, y, reach, turn) {
   pen.fill();
   pen.stroke();
   return { bead, notch };
+}
+
+// An outline that is still being traced: open, with the stretch that the next click would add, faint.
+export function openThread(pen, points, view, next) {
+  const n = points.length / 6;
+  const X = (i, dx = 0) => (points[i * 6] + dx) * view.scale + view.x;
+  const Y = (i, dy = 0) => (points[i * 6 + 1] + dy) * view.scale + view.y;
+  const path = new Path2D();
+  path.moveTo(X(0), Y(0));
+  for (let i = 1; i < n; i++) {
+    const a = (i - 1) * 6;
+    path.bezierCurveTo(
+      X(i - 1, points[a + 4]), Y(i - 1, points[a + 5]), X(i, points[a + 8]), Y(i, points[a + 9]), X(i), Y(i),
+    );
+  }
+  pen.strokeStyle = CASING;
+  pen.lineWidth = 4;
+  pen.stroke(path);
+  pen.strokeStyle = OCHRE;
+  pen.lineWidth = 1.8;
+  pen.stroke(path);
+  if (!next) return;
+  const last = (n - 1) * 6;
+  const end = [next[0] * view.scale + view.x, next[1] * view.scale + view.y];
+  pen.beginPath();
+  pen.moveTo(X(n - 1), Y(n - 1));
+  pen.bezierCurveTo(X(n - 1, points[last + 4]), Y(n - 1, points[last + 5]), ...end, ...end);
+  pen.globalAlpha = 0.55;
+  pen.stroke();
+  pen.globalAlpha = 1;
+}
+
+// The first point of an outline that is being traced: a second ring, filled when a click would close it.
+export function first(pen, x, y, closes) {
+  pen.beginPath();
+  pen.arc(x, y, 9, 0, 7);
+  pen.lineWidth = 2;
+  pen.strokeStyle = OCHRE;
+  pen.stroke();
+  if (closes) {
+    pen.fillStyle = "rgba(184, 116, 26, 0.45)";
+    pen.fill();
+  }
+}
+
+// A loop drawn around points.
+export function loop(pen, path) {
+  pen.beginPath();
+  path.forEach(([x, y], i) => (i ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+  pen.closePath();
+  pen.fillStyle = "rgba(31, 111, 156, 0.12)";
+  pen.fill();
+  pen.lineWidth = 3;
+  pen.strokeStyle = CASING;
+  pen.stroke();
+  pen.lineWidth = 1.2;
+  pen.strokeStyle = COLOURS[0];
+  pen.stroke();
+}
+
+// Knots of the thread board. A full key: a large knot with a stitch across it; a partial one: a small knot; a track's: hollow.
+export function knot(pen, x, y, colour, { full, hollow = false, picked = false }) {
+  if (picked) {
+    pen.beginPath();
+    pen.arc(x, y, full ? 9 : 7, 0, 7);
+    pen.strokeStyle = OCHRE;
+    pen.lineWidth = 2;
+    pen.stroke();
+  }
+  pen.beginPath();
+  pen.arc(x, y, full ? 5.5 : 3.4, 0, 7);
+  pen.fillStyle = hollow ? "#fffdf7" : colour;
+  pen.fill();
+  if (hollow) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = 1.8;
+    pen.stroke();
+  } else if (full) {
+    pen.beginPath();
+    pen.moveTo(x - 2.4, y + 2.4);
+    pen.lineTo(x + 2.4, y - 2.4);
+    pen.strokeStyle = "#fffdf7";
+    pen.lineWidth = 1.4;
+    pen.stroke();
+  }
+}
+
+// A placement key: a short cross-stitch above the thread.
+export function stitch(pen, x, y, picked) {
+  pen.beginPath();
+  for (const s of [-1, 1]) {
+    pen.moveTo(x - 3.2, y - 3.2 * s);
+    pen.lineTo(x + 3.2, y + 3.2 * s);
+  }
+  pen.strokeStyle = picked ? OCHRE : INK;
+  pen.lineWidth = picked ? 2.4 : 1.5;
+  pen.stroke();
+}
+
+// A key of the soft edge: a short dash below the thread.
+export function dash(pen, x, y, picked) {
+  pen.beginPath();
+  pen.moveTo(x - 3.6, y);
+  pen.lineTo(x + 3.6, y);
+  pen.strokeStyle = picked ? OCHRE : INK;
+  pen.lineWidth = picked ? 3 : 2;
+  pen.stroke();
 }

@@ -5,6 +5,7 @@ import * as signs from "./signs.js";
 
 export const TINT = "#7d4f96";
 const TINT_STRENGTH = 0.5;
+const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
 
 export class Stage {
   constructor(element, store, plates, mattes) {
@@ -28,6 +29,7 @@ export class Stage {
     store.addEventListener("dragged", () => this.draw("outline"));
     plates.addEventListener("loaded", (e) => e.detail === store.frame && this.draw("plate"));
     mattes.addEventListener("loaded", () => this.draw("matte"));
+    document.fonts?.ready.then(() => this.draw("plate"));
     this.resize();
   }
 
@@ -131,21 +133,16 @@ export class Stage {
     const pen = this.pen(2);
     const { store, view } = this;
     if (!store.hidden) {
-      const chosen = store.shape;
       for (const entry of store.stack()) {
         const shape = store.shapes.get(entry.shape);
-        if (shape === chosen) continue;
-        if (store.isLive(shape)) signs.thread(pen, store.outline(shape), view, signs.COLOURS[shape.colour], { pale: this.isPale(shape) });
+        if (store.picked.has(shape.id) || !store.isLive(shape)) continue;
+        signs.thread(pen, store.outline(shape), view, signs.COLOURS[shape.colour], { pale: store.isPale(shape) });
       }
-      if (chosen) this.paintChosen(pen, chosen);
+      pen.globalAlpha = store.dragging.size ? WHILE_DRAGGED : 1;
+      for (const shape of store.chosenShapes) this.paintChosen(pen, shape);
+      pen.globalAlpha = 1;
     }
     if (this.extra) this.extra(pen, view);
-  }
-
-  // An edit has made the outlines of other frames out of date until the server answers.
-  isPale(shape) {
-    const local = this.store.local.get(shape.id);
-    return this.store.stale.has(shape.id) && !(local && local.frame === this.store.frame);
   }
 
   paintChosen(pen, shape) {
@@ -154,10 +151,11 @@ export class Stage {
     const soft = store.soft(shape);
     if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
-    signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: this.isPale(shape) });
+    signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
     pen.setLineDash([]);
-    if (store.step !== "trace") return;
-    for (const i of store.points) signs.tangents(pen, points, i, view);
-    for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], store.points.has(i));
+    if (store.step !== "trace" || store.drawing) return;
+    const picked = store.pointsOf(shape.id);
+    for (const i of picked) signs.tangents(pen, points, i, view);
+    for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], picked.has(i));
   }
 }

@@ -1,0 +1,151 @@
+// The desk's acts: what the tools, the keys and the panel have in common. Knows the parts, draws nothing itself.
+
+import { shifted } from "./geom/outline.js";
+import { newId } from "./net/api.js";
+import { Points } from "./tools/points.js";
+import { Placing } from "./tools/placing.js";
+import { Softening } from "./tools/softening.js";
+import { Tracing } from "./tools/tracing.js";
+
+export class Desk {
+  constructor(store, stage, edits, mattes, board) {
+    Object.assign(this, { store, stage, edits, mattes, board });
+    this.tracing = new Tracing(this);
+    this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this) };
+    this.tell = () => {};
+    this.showKeys = () => {};
+    stage.extra = (pen, view) => this.tool.paint?.(pen, view);
+  }
+
+  get tool() {
+    return this.store.drawing ? this.tracing : this.tools[this.store.step];
+  }
+
+  setStep(step) {
+    if (this.store.drawing) this.stopTracing();
+    this.store.set("step", step);
+  }
+
+  startTracing() {
+    if (!this.store.mayTrace) return this.tell("Your role here is to look; artists and leads trace.");
+    this.store.set("step", "trace");
+    this.store.set("hidden", false);
+    this.store.set("drawing", true);
+  }
+
+  stopTracing() {
+    this.tracing.clear();
+    this.store.set("drawing", false);
+  }
+
+  escape() {
+    if (this.store.drawing) this.tracing.cancel();
+    else if (this.pointer.active) {
+      this.pointer.active.cancel?.();
+      this.pointer.active = null;
+    } else if (this.store.pointCount) this.store.choosePoints(new Map([...this.store.picked.keys()].map((id) => [id, new Set()])));
+    else this.store.choosePoints(new Map());
+  }
+
+  // A closed outline comes from the tracing tool: name and colour it, make a matte for it when there is none yet.
+  traced(command) {
+    const { store } = this;
+    const names = new Set([...store.shapes.values()].map((s) => s.name));
+    let k = store.shapes.size + 1;
+    while (names.has(`shape ${k}`)) k++;
+    const used = [...store.shapes.values()].map((s) => s.colour);
+    const colour = [...Array(8).keys()].sort((a, b) => used.filter((c) => c === a).length - used.filter((c) => c === b).length)[0];
+    const whole = { ...command, name: `shape ${k}`, colour, mode: "add", matte: store.matte };
+    const before = [];
+    if (!store.matte) {
+      whole.matte = newId();
+      before.push({ do: "new matte", matte: whole.matte, name: "main" });
+      store.mattes.push({ id: whole.matte, name: "main", inverted: false, sentence: "", stack: [] });
+      store.matte = whole.matte;
+    }
+    store.drawing = false;
+    store.provisional(whole);
+    this.edits.pushAll(`traced ${whole.name}`, [...before, whole]);
+  }
+
+  draft(command, drafts) {
+    this.mattes.draft(command, drafts);
+  }
+
+  addPoint(shape, segment, t) {
+    if (shape.constant) return;
+    this.edits.push({ do: "add point", shape: shape.id, segment, t }).then(() => this.store.choose(shape.id, [segment + 1]));
+  }
+
+  chooseAll() {
+    const { store } = this;
+    const shapes = store.chosenShapes;
+    store.choosePoints(new Map(shapes.map((s) => [s.id, new Set(s.curves.keys())])));
+  }
+
+  invertChoice() {
+    const { store } = this;
+    const rest = (s) => [...s.curves.keys()].filter((i) => !store.pointsOf(s.id).has(i));
+    store.choosePoints(new Map(store.chosenShapes.map((s) => [s.id, new Set(rest(s))])));
+  }
+
+  // By the keyboard: the chosen points, or the whole shapes when placing.
+  nudge(dx, dy) {
+    const { store } = this;
+    if (!store.mayTrace || store.drawing) return;
+    const commands = [];
+    for (const shape of store.chosenShapes) {
+      const points = store.outline(shape);
+      if (store.step === "place") {
+        commands.push({ do: "place", shape: shape.id, frame: store.frame, move: [dx, dy] });
+        store.setLocal(shape, shifted(points, shape.curves.keys(), dx, dy));
+        continue;
+      }
+      const which = [...store.pointsOf(shape.id)];
+      if (!which.length) continue;
+      const now = shifted(points, which, dx, dy);
+      const rows = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
+      commands.push({ do: "form", shape: shape.id, frame: store.frame, points: rows });
+      store.setLocal(shape, now);
+    }
+    if (commands.length) this.edits.pushAll(`nudged ${commands.length} shapes`, commands);
+  }
+
+  takeAway() {
+    if (!this.board.dropKey()) this.tell("Pick a key on the thread board first: a click on its knot.");
+  }
+
+  // The soft edge of the chosen shapes here: shown at once, saved when the hand lets go (`done`).
+  soften(values, done) {
+    const { store } = this;
+    const shapes = store.chosenShapes;
+    if (!shapes.length || !store.mayTrace) return;
+    const commands = shapes.map((shape) => {
+      const soft = { ...(store.localSoft.get(shape.id) || {}), ...values };
+      store.localSoft.set(shape.id, soft);
+      return { do: "soften", shape: shape.id, frame: store.frame, ...soft };
+    });
+    const known = commands.filter((c) => Object.keys(c).length > 3);
+    if (!known.length) return;
+    store.say("dragged");
+    if (done) this.edits.pushAll(`softened ${known.length} shapes on ${store.frame}`, known);
+    else {
+      const drafts = shapes.map((shape) => ({ shape, before: store.outline(shape), after: store.outline(shape) }));
+      this.draft(known.length === 1 ? known[0] : { do: "together", says: "softened", commands: known }, drafts);
+    }
+  }
+
+  // The placement of the chosen shape here, by figures: what is given becomes so, the rest stays.
+  placeAt(values) {
+    const { store } = this;
+    const { shape } = store;
+    if (!shape || !store.mayTrace) return;
+    const was = store.placement(shape);
+    const now = { ...was, ...values };
+    if (!(now.size > 0.001 && now.size < 1000) || ![now.x, now.y, now.turn].every(Number.isFinite)) {
+      return this.tell("A placement needs plain figures, and a size between 0.1 % and 100000 %.");
+    }
+    const move = [now.x - was.x, now.y - was.y];
+    this.edits.push({ do: "place", shape: shape.id, frame: store.frame, move, turn: now.turn - was.turn, size: now.size / was.size });
+  }
+}

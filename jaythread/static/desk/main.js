@@ -1,0 +1,38 @@
+// The composition root: the only place that knows all parts of the desk.
+
+import { Desk } from "./desk.js";
+import { acts, listen } from "./model/acts.js";
+import { Store } from "./model/store.js";
+import { get } from "./net/api.js";
+import { Edits } from "./net/edits.js";
+import { Mattes } from "./net/mattes.js";
+import { Plates } from "./net/pictures.js";
+import { Pointer } from "./tools/pointer.js";
+import { Board } from "./view/board.js";
+import { panel } from "./view/panel.js";
+import { Stage } from "./view/stage.js";
+
+document.addEventListener("alpine:init", () => Alpine.data("desk", panel));
+
+async function open() {
+  const root = document.getElementById("desk");
+  const path = `/shots/${root.dataset.shot}/desk`;
+  const store = new Store(await get(path));
+  const edits = new Edits(store);
+  const plates = new Plates(store);
+  const mattes = new Mattes(store);
+  const stage = new Stage(document.getElementById("stage"), store, plates, mattes);
+  const board = new Board(document.getElementById("board"), store, plates, edits);
+  const desk = new Desk(store, stage, edits, mattes, board);
+  desk.pointer = new Pointer(stage, () => desk.tool);
+  desk.refresh = async () => store.take(await get(path));
+  const table = acts(desk);
+  listen(desk, table);
+  Alpine.$data(root).connect(desk, table);
+  stage.draw("outline");
+  document.body.dataset.open = "1";
+}
+
+document.addEventListener("alpine:initialized", () => {
+  open().catch((error) => Alpine.$data(document.getElementById("desk")).tell(`The desk could not be opened: ${error.message}`));
+});

@@ -1,0 +1,99 @@
+// Everything the desk can do by a key, in one table: the keyboard, the list of keys and the buttons all read it.
+
+// keys: how the browser names them, with the modifiers in the order Ctrl, Alt, Shift.
+export function acts(desk) {
+  const { store, stage, edits, board } = desk;
+  const jump = (way) => {
+    const frames = store.keyFrames().filter((f) => (way < 0 ? f < store.frame : f > store.frame));
+    if (frames.length) store.go(way < 0 ? frames.at(-1) : frames[0]);
+  };
+  const nudge = (dx, dy) => desk.nudge(dx, dy);
+  return [
+    { group: "Time", keys: ["ArrowLeft"], says: "One frame back", run: () => store.go(store.frame - 1) },
+    { group: "Time", keys: ["ArrowRight"], says: "One frame on", run: () => store.go(store.frame + 1) },
+    { group: "Time", keys: ["Shift+ArrowLeft"], says: "To the previous key of what is chosen", run: () => jump(-1) },
+    { group: "Time", keys: ["Shift+ArrowRight"], says: "To the next key of what is chosen", run: () => jump(1) },
+    { group: "Time", keys: ["Home"], says: "To the first frame", run: () => store.go(store.shot.first) },
+    { group: "Time", keys: ["End"], says: "To the last frame", run: () => store.go(store.shot.last) },
+    { group: "Steps", keys: ["T"], says: "Trace: choose and move points", run: () => desk.setStep("trace") },
+    { group: "Steps", keys: ["P"], says: "Place: move, turn, size whole shapes", run: () => desk.setStep("place") },
+    { group: "Steps", keys: ["S"], says: "Soften: the edge and the blur", run: () => desk.setStep("soften") },
+    { group: "Tracing", keys: ["N"], says: "Trace a new shape", run: () => desk.startTracing() },
+    { group: "Tracing", keys: ["Enter"], says: "Close the outline in hand", when: () => store.drawing, run: () => desk.tracing.finish() },
+    {
+      group: "Tracing", keys: ["Backspace"], says: "Take back the last point in hand", when: () => store.drawing && desk.tracing.any,
+      run: () => desk.tracing.takeBack(),
+    },
+    { group: "Tracing", keys: ["Escape"], says: "Drop what is in hand, then choose nothing", run: () => desk.escape() },
+    { group: "Points", keys: ["Ctrl+A"], says: "Choose all points", run: () => desk.chooseAll() },
+    { group: "Points", keys: ["I"], says: "Invert the choice of points", run: () => desk.invertChoice() },
+    { group: "Points", keys: ["Ctrl+ArrowLeft"], says: "Nudge by 1 px to the left", run: () => nudge(-1, 0) },
+    { group: "Points", keys: ["Ctrl+ArrowRight"], says: "Nudge by 1 px to the right", run: () => nudge(1, 0) },
+    { group: "Points", keys: ["Ctrl+ArrowUp"], says: "Nudge by 1 px up", run: () => nudge(0, -1) },
+    { group: "Points", keys: ["Ctrl+ArrowDown"], says: "Nudge by 1 px down", run: () => nudge(0, 1) },
+    { group: "Points", keys: ["Ctrl+Shift+ArrowLeft"], says: "Nudge by 0.1 px to the left", run: () => nudge(-0.1, 0) },
+    { group: "Points", keys: ["Ctrl+Shift+ArrowRight"], says: "Nudge by 0.1 px to the right", run: () => nudge(0.1, 0) },
+    { group: "Points", keys: ["Ctrl+Shift+ArrowUp"], says: "Nudge by 0.1 px up", run: () => nudge(0, -0.1) },
+    { group: "Points", keys: ["Ctrl+Shift+ArrowDown"], says: "Nudge by 0.1 px down", run: () => nudge(0, 0.1) },
+    { group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key", run: () => desk.takeAway() },
+    { group: "Keys and shapes", keys: ["Ctrl+Z"], says: "Undo your last change", run: () => edits.turn("undo") },
+    { group: "Keys and shapes", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], says: "Redo it", run: () => edits.turn("redo") },
+    { group: "Looking", keys: ["1"], says: "The plate", run: () => store.set("look", "plate") },
+    { group: "Looking", keys: ["2"], says: "The matte", run: () => store.set("look", "matte") },
+    { group: "Looking", keys: ["3"], says: "The matte as a tint over the plate", run: () => store.set("look", "tint") },
+    { group: "Looking", keys: ["O"], says: "Hide or show the outlines", run: () => store.set("hidden", !store.hidden) },
+    { group: "Looking", keys: ["F"], says: "The whole picture with its margin", run: () => stage.fit() },
+    { group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
+    { group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", run: () => {} },
+    { group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
+  ].map((act) => ({ when: () => true, ...act, board }));
+}
+
+const NAMES = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down", " ": "space bar" };
+
+export function nameOf(key) {
+  return key
+    .split(/\+(?=.)/)
+    .map((part) => NAMES[part] || part)
+    .join(" + ");
+}
+
+export function pressed(e) {
+  const key = e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const plain = key.length === 1 && key !== " " && key.toLowerCase() === key; // figures and signs bring their own Shift
+  return `${e.ctrlKey || e.metaKey ? "Ctrl+" : ""}${e.altKey ? "Alt+" : ""}${e.shiftKey && !plain ? "Shift+" : ""}${key}`;
+}
+
+// The keyboard: steps work wherever the focus is; only a name or a figure that is being typed keeps its own keys.
+export function listen(desk, table) {
+  const byKey = new Map(table.flatMap((act) => act.keys.map((key) => [key, act])));
+  const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea, select");
+  addEventListener(
+    "keydown",
+    (e) => {
+      if (document.querySelector("dialog[open]")) return;
+      const name = pressed(e);
+      const here = document.activeElement;
+      if (typing(here)) {
+        const steps = name === "ArrowLeft" || name === "ArrowRight";
+        if (name === "Escape" || (name === "Enter" && here.matches("input"))) here.blur();
+        if (!(steps && !here.matches("[type=text], [type=search], textarea"))) return;
+      }
+      if (name === " ") {
+        if (here?.matches?.("button, a, input")) return;
+        desk.pointer.hold(true);
+        e.preventDefault();
+        return;
+      }
+      const act = byKey.get(name);
+      if (!act || !act.when()) return;
+      if (name === "Enter" && here?.matches?.("button, a")) return;
+      e.preventDefault();
+      e.stopPropagation();
+      act.run();
+    },
+    true,
+  );
+  addEventListener("keyup", (e) => e.key === " " && desk.pointer.hold(false));
+  addEventListener("blur", () => desk.pointer.hold(false));
+}

@@ -1,0 +1,148 @@
+// Choosing and moving points: one, several, a loop around some; tangents too. Every move keys the form of just those points here.
+
+import { shifted, turnTangent } from "../geom/outline.js";
+import { toScreen } from "../geom/view.js";
+import { hit, inLoop } from "../model/hit.js";
+import * as signs from "../view/signs.js";
+
+const STILL = 3; // screen px: a drag shorter than this is a click
+
+export class Points {
+  constructor(desk) {
+    this.desk = desk;
+    this.drag = null;
+    this.loop = null;
+  }
+
+  down(e, p) {
+    const { store } = this.desk;
+    const found = hit(store, p.scale, p.x, p.y);
+    if (!found) {
+      this.loop = { path: [[p.x, p.y]], from: p, add: e.shiftKey };
+      return;
+    }
+    const { shape } = found;
+    if (found.kind === "point") {
+      const has = store.pointsOf(shape.id).has(found.index);
+      if (e.shiftKey && has) {
+        store.pointsOf(shape.id).delete(found.index);
+        store.say("changed");
+        return;
+      }
+      if (!has) store.choose(shape.id, [found.index], e.shiftKey);
+    } else if (found.kind === "edge") {
+      const ends = store.picked.has(shape.id) ? [found.segment, (found.segment + 1) % shape.curves.length] : [];
+      const has = ends.length && ends.every((i) => store.pointsOf(shape.id).has(i));
+      if (!has) store.choose(shape.id, ends, e.shiftKey);
+      if (!ends.length) return;
+    }
+    if (store.mayTrace) this.drag = { found, from: p, moved: false, starts: this.starts(found) };
+  }
+
+  // Chosen shapes with points to move, and their outlines as they stand.
+  starts(found) {
+    const { store } = this.desk;
+    const shapes = found.kind === "tangent" ? [found.shape] : store.chosenShapes.filter((s) => store.pointsOf(s.id).size);
+    return shapes.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
+  }
+
+  move(e, p) {
+    if (this.loop) {
+      this.loop.path.push([p.x, p.y]);
+      this.desk.stage.draw("outline");
+      return;
+    }
+    const { drag } = this;
+    if (!drag) return;
+    if (!drag.moved && Math.hypot(p.sx - drag.from.sx, p.sy - drag.from.sy) < STILL) return;
+    drag.moved = true;
+    const { store } = this.desk;
+    const drafts = drag.starts.map(({ shape, points }) => {
+      const now = this.changed(shape, points, p, e);
+      store.dragging.add(shape.id);
+      store.setLocal(shape, now);
+      return { shape, before: points, after: now };
+    });
+    this.desk.draft(this.command(), drafts);
+  }
+
+  changed(shape, points, p, e) {
+    const { found, from } = this.drag;
+    if (found.kind === "tangent") return turnTangent(points, found.index, found.side, p.x, p.y, shape.curves[found.index] && !e.altKey);
+    let dx = p.x - from.x;
+    let dy = p.y - from.y;
+    if (e.shiftKey) [dx, dy] = Math.abs(dx) > Math.abs(dy) ? [dx, 0] : [0, dy];
+    return shifted(points, this.desk.store.pointsOf(shape.id), dx, dy);
+  }
+
+  commands() {
+    const { store } = this.desk;
+    const { found } = this.drag;
+    return this.drag.starts.map(({ shape }) => {
+      const now = store.outline(shape);
+      const which = found.kind === "tangent" ? [found.index] : [...store.pointsOf(shape.id)];
+      const points = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
+      return { do: "form", shape: shape.id, frame: store.frame, points };
+    });
+  }
+
+  command() {
+    const commands = this.commands();
+    return commands.length === 1 ? commands[0] : { do: "together", says: "moved points", commands };
+  }
+
+  up(e, p) {
+    if (this.loop) return this.endLoop(p);
+    const { drag } = this;
+    if (drag?.moved) this.desk.edits.pushAll(`moved points of ${drag.starts.length} shapes on ${this.desk.store.frame}`, this.commands());
+    this.release();
+  }
+
+  release() {
+    for (const { shape } of this.drag?.starts || []) this.desk.store.dragging.delete(shape.id);
+    this.drag = null;
+    this.desk.stage.draw("outline");
+  }
+
+  cancel() {
+    for (const { shape } of this.drag?.starts || []) this.desk.store.settle(shape.id);
+    this.loop = null;
+    this.release();
+    this.desk.store.say("changed");
+  }
+
+  endLoop(p) {
+    const { store } = this.desk;
+    const { path, from, add } = this.loop;
+    this.loop = null;
+    if (Math.hypot(p.sx - from.sx, p.sy - from.sy) < STILL && path.length < 4) {
+      if (!add) store.choosePoints(new Map(store.chosen && store.pointCount ? [[store.chosen, new Set()]] : []));
+      return;
+    }
+    const picked = new Map(add ? store.picked : []);
+    const among = store.chosenShapes.length ? store.chosenShapes : store.stack().map((line) => store.shapes.get(line.shape));
+    for (const shape of among) {
+      const points = store.outline(shape);
+      const inside = shape.curves.map((_, i) => i).filter((i) => inLoop(path, points[i * 6], points[i * 6 + 1]));
+      if (inside.length) picked.set(shape.id, new Set([...(add ? store.pointsOf(shape.id) : []), ...inside]));
+    }
+    if (!picked.size && store.chosen) picked.set(store.chosen, new Set());
+    store.choosePoints(picked);
+  }
+
+  twice(e, p) {
+    const { store } = this.desk;
+    const found = hit(store, p.scale, p.x, p.y);
+    if (found?.kind === "edge" && store.mayTrace) this.desk.addPoint(found.shape, found.segment, found.t);
+  }
+
+  hover(e, p) {
+    const found = hit(this.desk.store, p.scale, p.x, p.y);
+    if (!found) return "default";
+    return found.kind === "edge" ? "pointer" : "move";
+  }
+
+  paint(pen, view) {
+    if (this.loop) signs.loop(pen, this.loop.path.map(([x, y]) => toScreen(view, x, y)));
+  }
+}

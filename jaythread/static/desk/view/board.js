@@ -1,0 +1,206 @@
+// The thread board: frames across, a thread per shape with its knots; below, which frames are at hand. Scrubbing on the ruler.
+
+import * as signs from "./signs.js";
+
+const ROW = 27;
+const SIDE = 16; // px left and right of the range
+const TICKS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000];
+const LABEL = 62; // px that a ruler figure needs
+const CHANNELS = ["form", "placement", "settings"];
+
+export class Board {
+  constructor(element, store, plates, edits) {
+    this.store = store;
+    this.plates = plates;
+    this.edits = edits;
+    this.ruler = element.querySelector(".ruler");
+    this.rows = element.querySelector(".threads");
+    this.key = null; // the picked key: {shape, channel, frame}
+    this.waiting = false;
+    this.moving = null;
+    for (const what of ["changed", "frame"]) store.addEventListener(what, () => this.draw());
+    plates.addEventListener("loaded", () => this.draw());
+    new ResizeObserver(() => this.draw()).observe(this.ruler.parentElement);
+    for (const canvas of [this.ruler, this.rows]) {
+      canvas.addEventListener("pointerdown", (e) => this.down(e, canvas));
+      canvas.addEventListener("pointermove", (e) => this.move(e));
+      canvas.addEventListener("pointerup", () => (this.moving = null));
+      canvas.addEventListener("pointercancel", () => (this.moving = null));
+    }
+  }
+
+  get span() {
+    const { first, last } = this.store.shot;
+    return { first, last, width: this.ruler.parentElement.clientWidth };
+  }
+
+  x(frame) {
+    const { first, last, width } = this.span;
+    return SIDE + ((frame - first) / Math.max(1, last - first)) * (width - 2 * SIDE);
+  }
+
+  frameAt(x) {
+    const { first, last, width } = this.span;
+    return Math.round(first + ((x - SIDE) / (width - 2 * SIDE)) * (last - first));
+  }
+
+  draw() {
+    if (this.waiting) return;
+    this.waiting = true;
+    requestAnimationFrame(() => {
+      this.waiting = false;
+      this.paint();
+    });
+  }
+
+  pen(canvas, height) {
+    const ratio = devicePixelRatio || 1;
+    const { width } = this.span;
+    canvas.style.width = `${width}px`;
+    canvas.style.height = `${height}px`;
+    canvas.width = Math.round(width * ratio);
+    canvas.height = Math.round(height * ratio);
+    const pen = canvas.getContext("2d");
+    pen.setTransform(ratio, 0, 0, ratio, 0, 0);
+    return pen;
+  }
+
+  paint() {
+    this.paintRuler();
+    const lines = this.store.stack();
+    const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16);
+    const pen = this.pen(this.rows, height);
+    lines.forEach((line, i) => this.paintThread(pen, this.store.shapes.get(line.shape), i * ROW + ROW / 2 + 4));
+    const x = this.x(this.store.frame);
+    pen.fillStyle = signs.OCHRE;
+    pen.fillRect(x - 0.75, 0, 1.5, height);
+    if (this.hint) this.hint.hidden = lines.length > 0;
+  }
+
+  paintRuler() {
+    const { first, last, width } = this.span;
+    const pen = this.pen(this.ruler, 44);
+    const per = (width - 2 * SIDE) / Math.max(1, last - first);
+    const step = TICKS.find((t) => t * per > LABEL) || 10000;
+    pen.font = "12px Figures, monospace";
+    pen.textAlign = "center";
+    pen.strokeStyle = "#8b8672";
+    pen.fillStyle = "#566470";
+    for (let f = first; f <= last; f++) {
+      const labelled = (f - first) % step === 0;
+      if (!labelled && (per < 4 || (f - first) % Math.max(1, step / 10))) continue;
+      const x = this.x(f);
+      pen.beginPath();
+      pen.moveTo(x, labelled ? 30 : 36);
+      pen.lineTo(x, 41);
+      pen.stroke();
+      if (labelled && Math.abs(x - this.x(this.store.frame)) > 44) pen.fillText(String(f), x, 22);
+    }
+    pen.fillStyle = "#8b8672";
+    for (let f = first; f <= last; f++) {
+      if (this.plates.quick.has(f)) pen.fillRect(this.x(f) - per / 2, 42, per + 0.5, 2);
+    }
+    const x = this.x(this.store.frame);
+    const text = String(this.store.frame);
+    const half = Math.max(22, text.length * 4.2 + 7);
+    const middle = Math.min(width - half - 1, Math.max(half + 1, x));
+    pen.fillStyle = signs.OCHRE;
+    pen.fillRect(x - 0.75, 20, 1.5, 24);
+    pen.beginPath();
+    pen.roundRect(middle - half, 6, half * 2, 21, 9);
+    pen.fillStyle = "#8f5510";
+    pen.fill();
+    pen.fillStyle = "#fffdf7";
+    pen.font = "600 13px Figures, monospace";
+    pen.fillText(text, middle, 21);
+  }
+
+  paintThread(pen, shape, y) {
+    const { first, last } = this.store.shot;
+    const colour = signs.COLOURS[shape.colour];
+    if (this.store.picked.has(shape.id)) {
+      pen.fillStyle = "#fffdf7";
+      pen.beginPath();
+      pen.roundRect(-12, y - ROW / 2 + 1, this.span.width + 6, ROW - 2, 10);
+      pen.fill();
+    }
+    pen.strokeStyle = "#9b937c";
+    pen.lineWidth = 1.4;
+    pen.setLineDash([1.5, 4]);
+    pen.beginPath();
+    pen.moveTo(this.x(first), y);
+    pen.lineTo(this.x(last), y);
+    pen.stroke();
+    pen.setLineDash([]);
+    pen.strokeStyle = colour;
+    pen.lineWidth = 3;
+    for (const [a, b] of shape.live.length ? shape.live : [[first, last]]) {
+      if (b < first || a > last) continue;
+      pen.beginPath();
+      pen.moveTo(this.x(Math.max(a, first)), y);
+      pen.lineTo(this.x(Math.min(b, last)), y);
+      pen.stroke();
+    }
+    for (const key of shape.form) signs.knot(pen, this.x(key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
+    for (const key of this.told(shape, "placement")) signs.stitch(pen, this.x(key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
+    for (const key of this.told(shape, "settings")) signs.dash(pen, this.x(key.frame), y + 9, this.isPicked(shape, "settings", key.frame));
+  }
+
+  // A channel that has never been keyed by hand holds one key at rest: it is not shown.
+  told(shape, channel) {
+    const keys = shape[channel];
+    if (keys.length > 1 || channel === "form") return keys;
+    if (channel === "placement") return keys.filter(() => shape.placed[0].some((v, i) => v !== (i === 3 ? 1 : 0)));
+    return keys.filter(() => shape.soft[0].some((v, i) => v !== (i === 3 ? 1 : 0)));
+  }
+
+  isPicked(shape, channel, frame) {
+    const k = this.key;
+    return Boolean(k && k.shape === shape.id && k.channel === channel && k.frame === frame);
+  }
+
+  // The key under a place on the rows.
+  keyAt(x, y) {
+    const line = this.store.stack()[Math.floor((y - 4) / ROW)];
+    const shape = line && this.store.shapes.get(line.shape);
+    if (!shape) return null;
+    const dy = y - (Math.floor((y - 4) / ROW) * ROW + ROW / 2 + 4);
+    const order = dy < -5 ? ["placement", "form", "settings"] : dy > 5 ? ["settings", "form", "placement"] : CHANNELS;
+    for (const channel of order) {
+      const key = this.told(shape, channel).find((k) => Math.abs(this.x(k.frame) - x) < 7);
+      if (key) return { shape: shape.id, channel, frame: key.frame };
+    }
+    return { shape: shape.id };
+  }
+
+  down(e, canvas) {
+    canvas.setPointerCapture(e.pointerId);
+    if (canvas === this.rows) {
+      const found = this.keyAt(e.offsetX, e.offsetY);
+      this.key = found?.channel ? found : null;
+      if (found && !this.store.picked.has(found.shape)) this.store.choose(found.shape, [], e.shiftKey);
+      if (this.key) {
+        this.store.go(this.key.frame);
+        this.store.say("changed");
+        return;
+      }
+    }
+    this.moving = canvas;
+    this.store.go(this.frameAt(e.offsetX));
+    this.draw();
+  }
+
+  move(e) {
+    if (this.moving) this.store.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
+    else if (e.target === this.rows) this.rows.style.cursor = this.keyAt(e.offsetX, e.offsetY)?.channel ? "pointer" : "default";
+  }
+
+  // Take the picked key away; true when there was one.
+  dropKey() {
+    const key = this.key;
+    if (!key || !this.store.mayTrace) return false;
+    this.key = null;
+    this.edits.push({ do: "drop key", ...key });
+    return true;
+  }
+}

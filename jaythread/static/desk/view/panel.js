@@ -1,0 +1,213 @@
+// The panel and the strips around the picture, as an Alpine component: it shows what the store says and hands on what is asked for.
+
+import { post } from "../net/api.js";
+import { nameOf } from "../model/acts.js";
+import { COLOURS } from "./signs.js";
+
+export const PROFILES = {
+  straight: "M4 58 L112 6",
+  smooth: "M4 58 C42 58 74 6 112 6",
+  early: "M4 58 C28 14 70 6 112 6",
+  late: "M4 58 C46 58 88 50 112 6",
+};
+const VERBS = { add: "adds", cut: "cuts", keep: "keeps the overlap" };
+
+export function panel() {
+  return {
+    ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
+    touch: ["", "", ""], lines: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
+    shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
+    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, keyRows: [], search: "", moreOpen: false, verbs: VERBS,
+
+    connect(desk, table) {
+      const { store } = desk;
+      this.desk = desk;
+      this.table = table;
+      this.ready = true;
+      for (const what of ["changed", "frame", "dragged", "view"]) store.addEventListener(what, () => this.sync());
+      desk.edits.addEventListener("state", () => this.sync());
+      desk.edits.addEventListener("refused", (e) => this.tell(e.detail));
+      desk.mattes.addEventListener("loaded", () => this.sync());
+      desk.tell = (text) => this.tell(text);
+      desk.showKeys = () => this.openKeys();
+      this.sync();
+    },
+
+    sync() {
+      const { store, stage, edits, mattes } = this.desk;
+      const { shape } = store;
+      const matte = store.matteNow;
+      Object.assign(this, {
+        mayTrace: store.mayTrace, step: store.step, look: store.look, frame: store.frame, first: store.shot.first, last: store.shot.last,
+        rate: store.shot.rateText, zoom: `${Math.round(stage.view.scale * 100)}%`, state: edits.state, drawing: store.drawing, hidden: store.hidden,
+        touch: store.touches(), mattes: store.mattes.map((m) => ({ id: m.id, name: m.name })), matte: store.matte || "", undo: store.undo, redo: store.redo,
+        matteInverted: Boolean(matte?.inverted), sentence: matte?.sentence || "", shutter: store.shutter.angle, centred: store.shutter.phase === null,
+        phase: store.shutter.phase ?? -store.shutter.angle / 2, refused: edits.refused.length, many: store.chosenShapes.length,
+        samples: store.look === "plate" ? "" : mattes.says,
+      });
+      this.lines = store.stack().map((line) => {
+        const it = store.shapes.get(line.shape);
+        return {
+          id: line.id, shape: it.id, name: it.name, colour: COLOURS[it.colour], mode: line.mode, inverted: line.inverted,
+          chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
+        };
+      });
+      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length };
+      if (!shape) return;
+      this.soft = store.soft(shape);
+      this.plot = PROFILES[shape.profile];
+      const place = store.placement(shape);
+      this.place = { x: place.x.toFixed(2), y: place.y.toFixed(2), turn: place.turn.toFixed(2), size: (place.size * 100).toFixed(2) };
+    },
+
+    tell(text) {
+      this.said = text;
+      clearTimeout(this.hush);
+      this.hush = setTimeout(() => (this.said = ""), 7000);
+    },
+
+    bye() {
+      this.said = "";
+    },
+
+    setStep(step) {
+      this.desk.setStep(step);
+    },
+    setLook(look) {
+      this.desk.store.set("look", look);
+    },
+    fit() {
+      this.desk.stage.fit();
+    },
+    exact() {
+      this.desk.stage.exact();
+    },
+    back() {
+      this.desk.store.go(this.frame - 1);
+    },
+    on() {
+      this.desk.store.go(this.frame + 1);
+    },
+    typedFrame(event) {
+      this.desk.store.go(Number.parseInt(event.target.value, 10));
+      event.target.value = this.desk.store.frame;
+    },
+    trace() {
+      if (this.drawing) this.desk.stopTracing();
+      else this.desk.startTracing();
+    },
+    undoIt() {
+      this.desk.edits.turn("undo");
+    },
+    redoIt() {
+      this.desk.edits.turn("redo");
+    },
+    takeMine() {
+      this.desk.edits.takeMine();
+    },
+    dropMine() {
+      this.desk.edits.dropMine();
+    },
+    choose(line, event) {
+      this.desk.store.choose(line.shape, [], event.shiftKey);
+    },
+
+    send(command) {
+      if (this.mayTrace) this.desk.edits.push(command);
+    },
+    setMode(line, event) {
+      this.send({ do: "entry", entry: line.id, mode: event.target.value });
+    },
+    invertLine(line) {
+      this.send({ do: "entry", entry: line.id, inverted: !line.inverted });
+    },
+    rename(event) {
+      const name = event.target.value.trim();
+      if (name && this.shape && name !== this.shape.name) this.send({ do: "look", shape: this.shape.id, name });
+      else if (this.shape) event.target.value = this.shape.name;
+    },
+    setProfile(event) {
+      this.send({ do: "look", shape: this.shape.id, profile: event.target.value });
+    },
+    setBlur(event) {
+      this.send({ do: "look", shape: this.shape.id, blur: event.target.checked });
+    },
+    removeShape() {
+      if (this.shape) this.send({ do: "remove", shape: this.shape.id });
+    },
+    softSlide(name, event) {
+      this.desk.soften({ [name]: Number(event.target.value) }, false);
+    },
+    softSet(name, event) {
+      const value = Number(event.target.value);
+      if (event.target.value === "" || !Number.isFinite(value)) return this.sync();
+      this.desk.soften({ [name]: value }, true);
+    },
+    placeSet(name, event) {
+      const value = Number(event.target.value);
+      if (event.target.value !== "") this.desk.placeAt({ [name]: name === "size" ? value / 100 : value });
+      this.sync();
+    },
+    setShutter(event) {
+      const angle = Math.min(360, Math.max(0, Number(event.target.value) || 0));
+      this.send({ do: "shutter", angle, phase: this.centred ? null : this.phase });
+    },
+    setCentred(event) {
+      this.send({ do: "shutter", angle: this.shutter, phase: event.target.checked ? null : -this.shutter / 2 });
+    },
+    setPhase(event) {
+      this.send({ do: "shutter", angle: this.shutter, phase: Math.min(360, Math.max(-360, Number(event.target.value) || 0)) });
+    },
+    get exposure() {
+      const seconds = this.shutter / 360 / (this.desk?.store.shot.rate || 24);
+      return seconds ? `1/${Math.round(1 / seconds)} s` : "none";
+    },
+
+    setMatte(event) {
+      this.desk.store.set("matte", event.target.value);
+    },
+    invertMatte(event) {
+      this.send({ do: "matte", matte: this.matte, inverted: event.target.checked });
+    },
+    newMatte() {
+      const name = prompt("Name of the new matte");
+      if (!name) return;
+      const matte = crypto.randomUUID();
+      this.desk.edits.push({ do: "new matte", matte, name }).then(() => this.desk.store.set("matte", matte));
+    },
+    renameMatte() {
+      const now = this.mattes.find((m) => m.id === this.matte);
+      const name = now && prompt("Name of the matte", now.name);
+      if (name && name !== now.name) this.send({ do: "matte", matte: this.matte, name });
+    },
+    async takeIn(event) {
+      const body = new FormData();
+      body.append("file", event.target.files[0]);
+      event.target.value = "";
+      try {
+        const { id } = await post(`/shots/${this.desk.store.shot.id}/document`, body);
+        await this.desk.refresh();
+        this.desk.store.set("matte", id);
+      } catch (error) {
+        this.tell(`Not taken in. ${error.message}`);
+      }
+    },
+    get documentUrl() {
+      return this.matte ? `/api/shots/${this.desk.store.shot.id}/mattes/${this.matte}/document` : "#";
+    },
+
+    openKeys() {
+      this.search = "";
+      this.findKeys();
+      document.getElementById("keys").showModal();
+    },
+    closeKeys() {
+      document.getElementById("keys").close();
+    },
+    findKeys() {
+      const words = this.search.toLowerCase().split(" ").filter(Boolean);
+      const rows = this.table.map((act) => ({ says: act.says, group: act.group, keys: act.keys.map(nameOf).join(", or ") }));
+      this.keyRows = rows.filter((row) => words.every((w) => `${row.says} ${row.group} ${row.keys}`.toLowerCase().includes(w)));
+    },
+  };
+}

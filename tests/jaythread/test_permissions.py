@@ -1,0 +1,116 @@
+"""Who may do what: one row a route, one column a role. A route without a row fails."""
+
+import json
+import re
+import uuid
+
+import pytest
+from django.urls import get_resolver
+
+from jaythread.delivery import actions as delivery
+from jaythread.plates.models import Plate
+
+from ..conftest import FIRST, trace
+
+pytestmark = pytest.mark.django_db
+WHO = ("", "otto", "noor", "rafe", "marta")
+# method, address, body, then the answers to: nobody, a stranger, receiver, artist, lead
+IN = 302  # to the sign-in page
+ROWS = {
+    "productions": ("GET", "/", None, (IN, 200, 200, 200, 200)),
+    "sign-in": ("GET", "/sign-in", None, (200, 302, 302, 302, 302)),
+    "sign-out": ("POST", "/sign-out", {}, (302, 302, 302, 302, 302)),
+    "make-production": ("POST", "/productions/make", {"name": "Another"}, (IN, 302, 302, 302, 302)),
+    "production": ("GET", "/productions/{production}", None, (IN, 404, 200, 200, 200)),
+    "invite": ("POST", "/productions/{production}/invite", {"account": "otto", "role": "artist"}, (IN, 404, 403, 403, 302)),
+    "bring-in": ("GET", "/productions/{production}/bring-in", None, (IN, 404, 403, 200, 200)),
+    "plate-states": ("GET", "/productions/{production}/plates", None, (IN, 404, 200, 200, 200)),
+    "plate": ("POST", "/plates/{plate}", {"space": "linear"}, (IN, 404, 403, 302, 302)),
+    "cancel-plate": ("POST", "/plates/{plate}/cancel", {}, (IN, 404, 403, 422, 422)),
+    "proxy": ("GET", "/plates/{plate}/proxy/1001.jpg", None, (IN, 404, 200, 200, 200)),
+    "full": ("GET", "/plates/{plate}/full/1001.png", None, (IN, 404, 200, 200, 200)),
+    "desk": ("GET", "/shots/{shot}/desk", None, (IN, 404, 200, 200, 200)),
+    "deliveries": ("POST", "/shots/{shot}/deliveries", {"matte": "{matte}"}, (IN, 404, 403, 302, 302)),
+    "delivery": ("GET", "/deliveries/{delivery}", None, (IN, 404, 200, 200, 200)),
+    "delivery-state": ("GET", "/deliveries/{delivery}/state", None, (IN, 404, 200, 200, 200)),
+    "cancel-delivery": ("POST", "/deliveries/{delivery}/cancel", {}, (IN, 404, 403, 302, 302)),
+    "fetch": ("GET", "/deliveries/{delivery}/fetch", None, (IN, 404, 200, 200, 200)),
+    "api:open_desk": ("GET", "/api/shots/{shot}/desk", None, (401, 404, 200, 200, 200)),
+    "api:edit": ("JSON", "/api/shots/{shot}/edits", {"id": "{new}", "command": {"do": "shutter", "angle": 90}}, (401, 404, 403, 200, 200)),
+    "api:undo": ("JSON", "/api/shots/{shot}/undo", {"id": "{new}"}, (401, 404, 403, 200, 422)),
+    "api:redo": ("JSON", "/api/shots/{shot}/redo", {"id": "{new}"}, (401, 404, 403, 422, 422)),
+    "api:picture": ("JSON", "/api/shots/{shot}/mattes/{matte}/picture", {"frame": FIRST}, (401, 404, 200, 200, 200)),
+    "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
+    "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
+}
+CASES = [(name, who, row, code) for name, row in ROWS.items() for who, code in zip(WHO, row[3], strict=True)]
+
+
+@pytest.fixture
+def places(shot, people):
+    trace(shot, people["rafe"])
+    matte = shot.mattes.get()
+    it = delivery.ask(people["rafe"], shot.pk, matte.pk)
+    delivery.deliver(it.pk)
+    return {
+        "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
+        "new": uuid.uuid4(),
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "who", "row", "code"), CASES, ids=[f"{c[0]}-{c[1] or 'nobody'}" for c in CASES])
+def test_route_and_role(client, people, places, name, who, row, code):
+    method, address, body, _ = row
+
+    def filled(value):
+        if isinstance(value, dict):
+            return {k: filled(v) for k, v in value.items()}
+        return value.format(**places) if isinstance(value, str) else value
+
+    if who:
+        client.force_login(people[who], backend="django.contrib.auth.backends.ModelBackend")
+    where = filled(address)
+    if method == "JSON":
+        reply = client.post(where, json.dumps(filled(body)), content_type="application/json")
+    elif method == "FILE":
+        from django.core.files.uploadedfile import SimpleUploadedFile
+
+        reply = client.post(where, {"file": SimpleUploadedFile("doc.json", body)})
+    else:
+        reply = client.generic("GET", where) if method == "GET" else client.post(where, filled(body))
+    assert reply.status_code == code
+    if code == IN and not who and name not in ("sign-out",):
+        assert reply["Location"].startswith("/sign-in")
+
+
+def test_every_route_has_a_row():
+    routes = set()
+    for pattern in get_resolver().url_patterns:
+        if hasattr(pattern, "url_patterns"):
+            routes |= {f"api:{p.name}" for p in pattern.url_patterns}
+        else:
+            routes.add(pattern.name)
+    assert routes - {"api:openapi-json", "api:api-root"} == set(ROWS)
+
+
+def test_what_is_not_there_and_what_is_not_yours_look_the_same(client, people, places):
+    client.force_login(people["otto"], backend="django.contrib.auth.backends.ModelBackend")
+    mine, none = client.get(f"/productions/{places['production']}"), client.get("/productions/999999")
+    token = re.compile(rb'value="\w{64}"')
+    assert (mine.status_code, token.sub(b"", mine.content)) == (none.status_code, token.sub(b"", none.content))
+
+
+def test_guessing_a_password_is_stopped(client, people, settings):
+    for _ in range(settings.AXES_FAILURE_LIMIT):
+        client.post("/sign-in", {"username": "rafe", "password": "wrong"})
+    reply = client.post("/sign-in", {"username": "rafe", "password": "saltmarsh"})
+    assert reply.status_code in (403, 429)
+
+
+def test_the_only_lead_stays_lead_and_names_are_used_once(client, people, production):
+    client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
+    page = client.post(f"/productions/{production.pk}/invite", {"account": "marta", "role": "artist"}, follow=True)
+    assert "only lead" in page.content.decode()
+    page = client.post(f"/productions/{production.pk}/invite", {"account": "nobody", "role": "artist"}, follow=True)
+    assert "no account" in page.content.decode()
+    assert "already" in client.post("/productions/make", {"name": "saltmarsh"}, follow=True).content.decode()
