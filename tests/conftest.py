@@ -38,6 +38,14 @@ def own_files(settings, tmp_path):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
+@pytest.fixture(scope="session")
+def django_db_modify_db_settings():
+    """Server threads give their connections back at once, so that the tests' database can be dropped."""
+    from django.db import connections
+
+    connections.databases["default"]["CONN_MAX_AGE"] = 0
+
+
 @pytest.fixture
 def people(django_user_model):
     """Three seats in one production, and somebody without any."""

@@ -69,7 +69,7 @@ class Keys:
         return at if at < len(self.frames) and self.frames[at] == frame else None
 
     def put(self, frame: int, values: Floats, held: Bools, *, speeds: Floats | None = None, kind: int = FLOWING) -> Self:
-        """A key at this frame for the held parts (n,); parts it held before and does not hold now keep theirs. Holding nothing is no key."""
+        """A key at this frame for the held parts (n,); parts it held before keep theirs. To hold nothing is no key."""
         if not held.any():
             return self
         speed = np.full(self.values.shape[1:], np.nan) if speeds is None else speeds

@@ -67,7 +67,7 @@ export function pressed(e) {
 // The keyboard: steps work wherever the focus is; only a name or a figure that is being typed keeps its own keys.
 export function listen(desk, table) {
   const byKey = new Map(table.flatMap((act) => act.keys.map((key) => [key, act])));
-  const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea, select");
+  const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea");
   addEventListener(
     "keydown",
     (e) => {
@@ -75,7 +75,8 @@ export function listen(desk, table) {
       const name = pressed(e);
       const here = document.activeElement;
       if (typing(here)) {
-        const steps = name === "ArrowLeft" || name === "ArrowRight";
+        // a field of figures has no use for letters and steps: they keep their meaning there
+        const steps = /^(Shift\+)?(ArrowLeft|ArrowRight|Home|End|[A-DF-Z?])$/.test(name);
         if (name === "Escape" || (name === "Enter" && here.matches("input"))) here.blur();
         if (!(steps && !here.matches("[type=text], [type=search], textarea"))) return;
       }

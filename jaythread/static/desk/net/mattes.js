@@ -11,7 +11,8 @@ export class Mattes extends EventTarget {
     super();
     this.store = store;
     this.kept = new Map();
-    this.shown = null;
+    this.shown = null; // the matte shown last, of whichever revision
+    this.over = null; // the same with a drag laid on it
     this.asking = false;
     this.again = null;
     this.says = ""; // how many moments of the exposure the shown matte was made from
@@ -24,13 +25,13 @@ export class Mattes extends EventTarget {
 
   // The matte of the present frame as a canvas whose alpha is the matte; asks for it when it is not here.
   current() {
+    const { frame, local, localSoft } = this.store;
     const canvas = this.kept.get(this.name);
-    if (canvas) {
-      this.shown = { name: this.name, frame: this.store.frame, canvas };
-      return canvas;
-    }
-    if (this.store.matte) this.ask(null, null);
-    return this.shown && this.shown.frame === this.store.frame ? this.shown.canvas : null;
+    if (canvas) this.shown = { frame, canvas };
+    else if (this.store.matte) this.ask(null, null);
+    const over = this.over && this.over.frame === frame && (!canvas || (this.over.name === this.name && local.size + localSoft.size));
+    if (over) return this.over.canvas;
+    return this.shown && this.shown.frame === frame ? this.shown.canvas : null;
   }
 
   // While dragging: the touched box, with the change laid on it, at most as often as answers come. Nothing is asked in the plate's view.
@@ -83,8 +84,8 @@ export class Mattes extends EventTarget {
         const place = reply.headers.get("X-Box").split(",").map(Number);
         await this.lay(await createImageBitmap(await reply.blob()), place, wanted);
       }
-    } catch {
-      /* the next change asks again */
+    } catch (error) {
+      if (!(error instanceof TypeError && /fetch/.test(error.message))) console.error(error); // without a connection the next change asks again
     }
     this.asking = false;
     if (this.again) {
@@ -108,9 +109,14 @@ export class Mattes extends EventTarget {
     pen.putImageData(image, 0, 0);
     let canvas;
     if (wanted.command) {
-      if (!this.shown || this.shown.frame !== wanted.frame) return;
-      canvas = new OffscreenCanvas(width, height);
-      canvas.getContext("2d").drawImage(this.shown.canvas, 0, 0);
+      const base = this.over && this.over.name === wanted.name ? this.over : this.shown;
+      if (!base || base.frame !== wanted.frame) return;
+      canvas = base.canvas;
+      if (base !== this.over) {
+        canvas = new OffscreenCanvas(width, height);
+        canvas.getContext("2d").drawImage(base.canvas, 0, 0);
+      }
+      this.over = { name: wanted.name, frame: wanted.frame, canvas };
     } else {
       canvas = new OffscreenCanvas(width, height);
       this.lastBox = null;
@@ -120,7 +126,7 @@ export class Mattes extends EventTarget {
     const onto = canvas.getContext("2d");
     onto.clearRect(place[0], place[1], bitmap.width, bitmap.height);
     onto.drawImage(piece, place[0], place[1]);
-    if (wanted.frame === this.store.frame) this.shown = { name: wanted.name, frame: wanted.frame, canvas };
+    if (!wanted.command && wanted.frame === this.store.frame) this.shown = { frame: wanted.frame, canvas };
     this.dispatchEvent(new Event("loaded"));
   }
 }

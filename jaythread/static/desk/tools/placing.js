@@ -21,12 +21,12 @@ export class Placing {
     const near = (hx, hy) => Math.hypot(p.sx - hx, p.sy - hy) < NEAR + 2;
     if (near(x + ARM, y)) return "turn";
     if (near(x, y - ARM)) return "size";
-    return near(x, y) ? "pivot" : null;
+    return null;
   }
 
   down(e, p) {
     const { store } = this.desk;
-    let what = this.handles(p);
+    let what = e.altKey ? "pivot" : this.handles(p);
     if (!what) {
       const found = hit(store, p.scale, p.x, p.y);
       if (found && !store.picked.has(found.shape.id)) store.choose(found.shape.id, [], e.shiftKey);
@@ -35,6 +35,8 @@ export class Placing {
     if (!store.shape || !store.mayTrace) return;
     const pivot = store.pivot(store.shape);
     const starts = store.chosenShapes.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
+    if (what === "pivot") store.pivots.set(store.shape.id, [p.x, p.y]);
+    this.desk.stage.draw("outline");
     this.drag = { what, from: p, pivot, starts, move: [0, 0], turn: 0, size: 1, angle: Math.atan2(p.y - pivot[1], p.x - pivot[0]) };
   }
 
@@ -107,7 +109,7 @@ export class Placing {
   }
 
   hover(e, p) {
-    return { turn: "grab", size: "ns-resize", pivot: "crosshair" }[this.handles(p)] || "move";
+    return e.altKey ? "crosshair" : { turn: "grab", size: "ns-resize" }[this.handles(p)] || "move";
   }
 
   paint(pen, view) {

@@ -94,7 +94,7 @@ export class Board {
       pen.moveTo(x, labelled ? 30 : 36);
       pen.lineTo(x, 41);
       pen.stroke();
-      if (labelled && Math.abs(x - this.x(this.store.frame)) > 44) pen.fillText(String(f), x, 22);
+      if (labelled && Math.abs(x - this.x(this.store.frame)) > 44) pen.fillText(String(f), Math.min(x, width - 18), 22);
     }
     pen.fillStyle = "#8b8672";
     for (let f = first; f <= last; f++) {

@@ -69,6 +69,7 @@ export class Stage {
   }
 
   paint() {
+    this.element.dataset.view = [this.view.scale, this.view.x, this.view.y].join(" "); // for whoever drives the page from outside
     const layers = this.pending;
     this.pending = new Set();
     if (layers.has("plate")) this.paintPlate();

@@ -1,0 +1,182 @@
+"""A real browser on a real server with a real worker beside it."""
+
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+FLAGS = (
+    *("headless=new", "no-sandbox", "disable-gpu", "disable-dev-shm-usage", "no-first-run", "disable-background-networking"),
+    *("disable-component-update", "disable-sync", "disable-quic", "window-size=1280,800", "force-device-scale-factor=1"),
+)
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    options = webdriver.ChromeOptions()
+    for flag in FLAGS:
+        options.add_argument(f"--{flag}")
+    options.binary_location = "/usr/bin/chromium"
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    it = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    it.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    yield it
+    it.quit()
+
+
+@pytest.fixture
+def worker(transactional_db, settings):
+    """A worker process on the tests' database and files."""
+    env = {**os.environ, "JAY_DB": settings.DATABASES["default"]["NAME"], "JAY_FILES": str(settings.MEDIA_ROOT)}
+    command = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1", "--fetch-job-polling-interval", "0.2"]
+    process = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    yield process
+    process.terminate()
+    process.wait(20)
+
+
+class Artist:
+    """Somebody at the page: looks for things by what is written on them, moves the mouse in plate pixels."""
+
+    def __init__(self, browser, address: str) -> None:
+        self.browser, self.address = browser, address
+        browser.delete_all_cookies()
+
+    def until(self, what: Callable[[], object], seconds: float = 20.0):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            try:
+                found = what()
+            except Exception:
+                found = None
+            if found:
+                return found
+            time.sleep(0.05)
+        raise AssertionError(f"waited {seconds} s in vain; the page says: {self.text[-800:]}")
+
+    @property
+    def text(self) -> str:
+        return self.browser.find_element(By.TAG_NAME, "body").text
+
+    def go(self, path: str) -> None:
+        self.browser.get(self.address + path)
+
+    def css(self, selector: str):
+        return self.browser.find_element(By.CSS_SELECTOR, selector)
+
+    def label(self, text: str):
+        return self.css(f'[aria-label="{text}"]')
+
+    def click(self, text: str) -> None:
+        path = f"//*[self::a or self::button or self::summary][normalize-space()='{text}']"
+        self.until(lambda: next(e for e in self.browser.find_elements(By.XPATH, path) if e.is_displayed())).click()
+
+    def sign_in(self, who: str) -> None:
+        self.go("/sign-in")
+        self.css("#id_username").send_keys(who)
+        self.css("#id_password").send_keys("saltmarsh" + Keys.ENTER)
+        self.until(lambda: "Your productions" in self.text)
+
+    def open_desk(self, shot_id: int) -> None:
+        self.go(f"/shots/{shot_id}/desk")
+        self.until(lambda: self.css("body").get_attribute("data-open"))
+        self.view()
+
+    def press(self, *keys: str) -> None:
+        """Keys pressed together, the last one tapped; wherever the focus is."""
+        chain = ActionChains(self.browser)
+        for key in keys[:-1]:
+            chain.key_down(key)
+        chain.send_keys(keys[-1])
+        for key in keys[:-1]:
+            chain.key_up(key)
+        chain.perform()
+
+    def view(self) -> tuple[float, float, float]:
+        return tuple(map(float, self.until(lambda: self.css("#stage").get_attribute("data-view")).split()))
+
+    def on_screen(self, x: float, y: float) -> tuple[int, int]:
+        scale, dx, dy = self.view()
+        box = self.css("#stage").rect
+        return round(box["x"] + x * scale + dx), round(box["y"] + y * scale + dy)
+
+    def on_plate(self, x: float, y: float) -> tuple[float, float]:
+        """Where a plate place ends up when the mouse can stand on whole screen pixels only."""
+        scale, dx, dy = self.view()
+        box = self.css("#stage").rect
+        sx, sy = self.on_screen(x, y)
+        return (sx - box["x"] - dx) / scale, (sy - box["y"] - dy) / scale
+
+    def chain(self) -> ActionChains:
+        return ActionChains(self.browser, duration=30)
+
+    def at(self, chain: ActionChains, x: float, y: float) -> ActionChains:
+        chain.w3c_actions.pointer_action.move_to_location(*self.on_screen(x, y))
+        return chain
+
+    def tap(self, x: float, y: float) -> tuple[float, float]:
+        self.at(self.chain(), x, y).click().perform()
+        return self.on_plate(x, y)
+
+    def drag(self, start: tuple[float, float], *stops: tuple[float, float], hold: str | None = None) -> tuple[float, float]:
+        """Press at start, move over the stops, let go; returns how far the mouse really went, in plate px."""
+        chain = self.at(self.chain(), *start)
+        if hold:
+            chain.key_down(hold)
+        chain.click_and_hold()
+        for stop in stops:
+            self.at(chain, *stop)
+        chain.release()
+        if hold:
+            chain.key_up(hold)
+        chain.perform()
+        (ax, ay), (bx, by) = self.on_plate(*start), self.on_plate(*stops[-1])
+        return bx - ax, by - ay
+
+    def wheel(self, x: float, y: float, by: int) -> None:
+        sx, sy = self.on_screen(x, y)
+        was = self.view()
+        ActionChains(self.browser).scroll_from_origin(ScrollOrigin.from_viewport(sx, sy), 0, by).perform()
+        self.until(lambda: self.view() != was)
+
+    def frame_is(self, frame: int) -> None:
+        self.until(lambda: int(self.css("#frame").get_attribute("value")) == frame)
+
+    def figure(self, label: str, value: object) -> None:
+        field = self.label(label)
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(str(value), Keys.ENTER)
+
+    def choose(self, label: str, text: str) -> None:
+        Select(self.label(label)).select_by_visible_text(text)
+
+    def saved(self) -> None:
+        self.until(lambda: self.css("#saved").text == "all saved")
+
+    def pixels(self, layer: str, x: int, y: int) -> list[int]:
+        """The colour on one of the canvases at a place of the plate."""
+        sx, sy = self.on_screen(x + 0.5, y + 0.5)
+        box = self.css("#stage").rect
+        code = """
+            const pen = document.querySelector(arguments[0]).getContext("2d");
+            return [...pen.getImageData(arguments[1], arguments[2], 1, 1).data];
+        """
+        return self.browser.execute_script(code, f"#stage .{layer}", int(sx - box["x"]), int(sy - box["y"]))
+
+    def complaints(self) -> list[str]:
+        return [e["message"] for e in self.browser.get_log("browser") if e["level"] == "SEVERE" and "favicon" not in e["message"]]
+
+
+@pytest.fixture
+def artist(chromium, live_server):
+    chromium.get_log("browser")
+    return Artist(chromium, live_server.url)
