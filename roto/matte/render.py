@@ -6,12 +6,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import kernel
+from roto.compiled import inner, kernel
 from roto.curve.boundary import marked_sides
 from roto.curve.flatten import flatten
 from roto.errors import BadGeometry
 from roto.matte import coverage, profile, rows
-from roto.matte.reach import band
+from roto.matte.reach import CAP0, CAP1, COLUMNS, LONG, PER_X, PER_Y, SLACK, TX, TY, band, ends
 from roto.matte.shutter import longest_way, samples_for
 from roto.matte.stack import MODES, Entry, Matte
 from roto.motion.keys import Floats
@@ -85,24 +85,63 @@ def outlines_of(live: _Live, matte: Matte, frame: int, count: int) -> Floats:
 
 
 @kernel
-def _sides(polygon, bounds_too):
-    """Sides with y rising (S, 4), the way each ran (+1 down), and what it is good for."""
+def sides_of(polygon, bounds_too):
+    """Sides with y rising (see the columns in `reach`), the way each ran (+1 down), and what it is good for.
+
+    A place whose nearest place on the outline is a corner lies in the wedge between the normals there: it leans from either side's
+    normal by the sine of the turn at most. Where the neighbours of a side are not known (cut pieces) the wedge is a half circle.
+    """
     if bounds_too:
-        sides, use = marked_sides(polygon)
+        plain, use = marked_sides(polygon)
     else:
         n = len(polygon)
-        sides = np.empty((n, 4))
+        plain = np.empty((n, 4))
         for i in range(n):
-            sides[i, :2] = polygon[i]
-            sides[i, 2:] = polygon[(i + 1) % n]
+            plain[i, :2] = polygon[i]
+            plain[i, 2:] = polygon[(i + 1) % n]
         use = np.ones(n, np.uint8)
-    ways = np.ones(len(sides), np.int64)
-    for i in range(len(sides)):
+    count = len(plain)
+    ring = len(polygon)
+    sides = np.zeros((count, COLUMNS))
+    ways = np.ones(count, np.int64)
+    for i in range(count):
+        dx, dy = plain[i, 2] - plain[i, 0], plain[i, 3] - plain[i, 1]
+        long = np.sqrt(dx * dx + dy * dy)
+        sides[i, :4] = plain[i]
+        sides[i, LONG] = long
+        sides[i, CAP0] = sides[i, CAP1] = 1.0
+        if long > 0.0:
+            sides[i, TX], sides[i, TY] = dx / long, dy / long
+    if count == ring:
+        for i in range(count):
+            j = (i + 1) % count
+            if sides[i, TX] * sides[j, TX] + sides[i, TY] * sides[j, TY] > 0.0:  # by less than a quarter turn
+                turn = abs(sides[i, TX] * sides[j, TY] - sides[i, TY] * sides[j, TX])
+                sides[i, CAP1] = turn
+                sides[j, CAP0] = turn
+    for i in range(count):
         x0, y0, x1, y1 = sides[i, 0], sides[i, 1], sides[i, 2], sides[i, 3]
         if y1 < y0 or (y1 == y0 and x1 < x0):
             sides[i, 0], sides[i, 1], sides[i, 2], sides[i, 3] = x1, y1, x0, y0
+            sides[i, TX], sides[i, TY] = -sides[i, TX], -sides[i, TY]
+            sides[i, CAP0], sides[i, CAP1] = sides[i, CAP1], sides[i, CAP0]
             ways[i] = -1
+        sides[i, PER_X] = 1.0 / sides[i, TX] if sides[i, TX] != 0.0 else 0.0
+        sides[i, PER_Y] = 1.0 / sides[i, TY] if sides[i, TY] != 0.0 else 0.0
     return sides, ways, use
+
+
+@inner
+def _rows_of(side, pad, top, bottom):
+    """The pixel rows [low, high), relative to `top`, in which a side and what is nearest to it within `pad` lie."""
+    low, high = side[1], side[3]
+    if pad > 0.0:
+        across = pad * abs(side[TX]) if side[LONG] > 0.0 else pad
+        low -= across + (pad * side[CAP0] + SLACK) * side[TY]
+        high += across + (pad * side[CAP1] + SLACK) * side[TY]
+    low = max(np.floor(low), float(top))
+    high = min(np.floor(high) + 1.0, float(bottom))
+    return int(low) - top, int(high) - top
 
 
 @kernel
@@ -112,30 +151,29 @@ def _into_rows(sides, starts, pads, top, bottom):
     height = bottom - top
     rows = np.zeros((layers, height + 1), np.int64)
     total = 0
+    for layer in range(layers):
+        for k in range(starts[layer], starts[layer + 1]):
+            low, high = _rows_of(sides[k], pads[layer], top, bottom)
+            for line in range(low, high):
+                rows[layer, line] += 1
+                total += 1
+    items = np.empty(total, np.int64)
     most = 0
-    for turn in range(2):
-        items = np.empty(total if turn == 1 else 0, np.int64)
-        if turn == 1:
-            at = 0
-            for layer in range(layers):
-                for line in range(height):
-                    here = rows[layer, line]
-                    most = max(most, here)
-                    rows[layer, line] = at
-                    at += here
-                rows[layer, height] = at
-            fill = rows.copy()
-        for layer in range(layers):
-            for k in range(starts[layer], starts[layer + 1]):
-                low = max(np.floor(sides[k, 1] - pads[layer]), float(top))
-                high = min(np.floor(sides[k, 3] + pads[layer]) + 1.0, float(bottom))
-                for line in range(int(low) - top, int(high) - top):
-                    if turn == 0:
-                        rows[layer, line] += 1
-                        total += 1
-                    else:
-                        items[fill[layer, line]] = k
-                        fill[layer, line] += 1
+    at = 0
+    for layer in range(layers):
+        for line in range(height):
+            here = rows[layer, line]
+            most = max(most, here)
+            rows[layer, line] = at
+            at += here
+        rows[layer, height] = at
+    fill = rows.copy()
+    for layer in range(layers):
+        for k in range(starts[layer], starts[layer + 1]):
+            low, high = _rows_of(sides[k], pads[layer], top, bottom)
+            for line in range(low, high):
+                items[fill[layer, line]] = k
+                fill[layer, line] += 1
     return rows, items, most
 
 
@@ -150,7 +188,7 @@ def _geometry(live: list[_Live], points: list[Floats], top: int, bottom: int) ->
             raise BadGeometry(f"The outline of '{one.entry.shape.name}' has a point that is not a number.")
         first_layer.append(len(pads))
         for s in range(len(outline)):
-            part = _sides(vertices[begin[s] : begin[s + 1]], one.pad > 0.0)
+            part = sides_of(vertices[begin[s] : begin[s + 1]], one.pad > 0.0)
             parts.append(part)
             starts.append(starts[-1] + len(part[0]))
             pads.append(one.pad)
@@ -208,6 +246,7 @@ def render(matte: Matte, frame: int, *, box: Box | None = None, cap: int | None 
         still,
         np.array([[one.inner, one.outer, one.shift] for one in live]),
         np.stack([profile.cubic(one.entry.shape.profile) for one in live]),
+        np.stack([ends(one.entry.shape.profile, one.inner + one.outer) for one in live]),
     )
 
     def rows_between(begin: int, end: int) -> None:

@@ -6,6 +6,7 @@ from math import ceil
 
 import numpy as np
 
+from roto.compiled import kernel
 from roto.curve.flatten import flatten
 from roto.errors import RotoError
 from roto.motion.keys import Floats
@@ -58,26 +59,49 @@ def angle_of(exposure: Fraction, rate: Fraction) -> float:
     return float(360 * exposure * rate)
 
 
+@kernel
+def _longest(points, low_x, low_y, high_x, high_y, steps):
+    moments, n, _ = points.shape
+    longest = 0.0
+    any_seen = False
+    box = np.array([np.inf, np.inf, -np.inf, -np.inf])
+    overall = 0.0
+    for i in range(n):
+        j = (i + 1) % n
+        for k in range(steps):
+            t = k / steps
+            u = 1.0 - t
+            w0, w1, w2, w3 = u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t
+            way = 0.0
+            before_x, before_y = 0.0, 0.0
+            seen = False
+            for m in range(moments):
+                p, q = points[m, i], points[m, j]
+                x = w0 * p[0] + w1 * (p[0] + p[4]) + w2 * (q[0] + q[2]) + w3 * q[0]
+                y = w0 * p[1] + w1 * (p[1] + p[5]) + w2 * (q[1] + q[3]) + w3 * q[1]
+                if m:
+                    way += np.sqrt((x - before_x) ** 2 + (y - before_y) ** 2)
+                before_x, before_y = x, y
+                seen = seen or (low_x < x < high_x and low_y < y < high_y)
+                box[0], box[1] = min(box[0], x), min(box[1], y)
+                box[2], box[3] = max(box[2], x), max(box[3], y)
+            overall = max(overall, way)
+            if seen:
+                any_seen = True
+                longest = max(longest, way)
+    if any_seen:
+        return longest
+    # the curves may still pass through between the places looked at
+    return 0.0 if box[2] < low_x or box[3] < low_y or box[0] > high_x or box[1] > high_y else overall
+
+
 def longest_way(points: Floats, picture: tuple[int, int], reach: float, steps: int = 8) -> float:
     """The longest way (px) that any piece of outline within the picture plus reach travels over the moments given.
 
-    points: (T, n, 6) at rising moments. Way is measured at points along the curves, the same parameters at every moment.
+    points: (T, n, 6) at rising moments. Way is measured at places along the curves, the same parameters at every moment.
     """
-    width, height = picture
-    t = np.arange(steps) / steps
-    basis = np.stack([(1 - t) ** 3, 3 * (1 - t) ** 2 * t, 3 * (1 - t) * t**2, t**3])
-    p, q = points, np.roll(points, -1, axis=1)
-    corners = np.stack([p[..., 0:2], p[..., 0:2] + p[..., 4:6], q[..., 0:2] + q[..., 2:4], q[..., 0:2]])
-    places = np.einsum("ck,ctnd->tnkd", basis, corners).reshape(len(points), -1, 2)
     margin = reach + 1.0
-    inside = (places > -margin).all(axis=-1) & (places[..., 0] < width + margin) & (places[..., 1] < height + margin)
-    seen = inside.any(axis=0)
-    if not seen.any():  # the curves may still pass through between the places looked at
-        low, high = places.min(axis=(0, 1)), places.max(axis=(0, 1))
-        if (high < -margin).any() or low[0] > width + margin or low[1] > height + margin:
-            return 0.0
-        seen[:] = True
-    return float(np.linalg.norm(np.diff(places[:, seen], axis=0), axis=-1).sum(axis=0).max())
+    return float(_longest(np.ascontiguousarray(points), -margin, -margin, picture[0] + margin, picture[1] + margin, steps))
 
 
 def samples_for(way: float, cap: int) -> int:

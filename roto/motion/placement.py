@@ -8,6 +8,7 @@ import math
 
 import numpy as np
 
+from roto.compiled import kernel
 from roto.motion.keys import Floats, Keys
 
 MOVE, TURN, SIZE = 0, 1, 2
@@ -36,15 +37,23 @@ def matrices(placed: Floats, pivot: tuple[float, float]) -> Floats:
     return out
 
 
+@kernel
+def _apply(maps, points, out):
+    for s in range(points.shape[0]):
+        m = maps[s]
+        for i in range(points.shape[1]):
+            for c in range(0, 6, 2):
+                x, y = points[s, i, c], points[s, i, c + 1]
+                out[s, i, c] = m[0, 0] * x + m[0, 1] * y
+                out[s, i, c + 1] = m[1, 0] * x + m[1, 1] * y
+            out[s, i, 0] += m[0, 2]
+            out[s, i, 1] += m[1, 2]
+
+
 def apply(maps: Floats, points: Floats) -> Floats:
     """Points (T, n, 6) moved by maps (T, 2, 3); tangents are turned and sized, not moved."""
     out = np.empty_like(points)
-    for c in (0, 2, 4):
-        x, y = points[:, :, c], points[:, :, c + 1]
-        for row in (0, 1):
-            out[:, :, c + row] = maps[:, row, 0, None] * x + maps[:, row, 1, None] * y
-    out[:, :, 0] += maps[:, 0, 2, None]
-    out[:, :, 1] += maps[:, 1, 2, None]
+    _apply(maps, points, out)
     return out
 
 

@@ -9,6 +9,7 @@ from typing import Protocol, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.compiled import kernel
 from roto.errors import BadGeometry
 from roto.motion import flow, placement
 from roto.motion.keys import Floats, Keys
@@ -105,24 +106,28 @@ class Shape:
         return replace(self, form=self.form.put(frame, local, held))
 
 
+@kernel
+def _smooth(points, kinds):
+    for s in range(points.shape[0]):
+        for i in range(points.shape[1]):
+            p = points[s, i]
+            if kinds[i] != 1:
+                continue
+            lin, lout = np.sqrt(p[2] * p[2] + p[3] * p[3]), np.sqrt(p[4] * p[4] + p[5] * p[5])
+            if lin == 0.0 or lout == 0.0:
+                continue
+            x, y = p[4] / lout - p[2] / lin, p[5] / lout - p[3] / lin
+            long = np.sqrt(x * x + y * y)
+            if long <= 1e-9 or long > 2.0 - 1e-12:  # opposite to rounding (or no direction at all): leave the bits alone
+                continue
+            p[2], p[3] = -x / long * lin, -y / long * lin
+            p[4], p[5] = x / long * lout, y / long * lout
+
+
 def keep_smooth(points: Floats, kinds: NDArray[np.int8]) -> Floats:
     """Turn both tangents of each curve point onto their common direction, lengths kept. points: (T, n, 6)."""
-    curve = kinds == CURVE
-    if not curve.any():
-        return points
-    tin, tout = points[:, curve, 2:4], points[:, curve, 4:6]
-    lin = np.linalg.norm(tin, axis=-1, keepdims=True)
-    lout = np.linalg.norm(tout, axis=-1, keepdims=True)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        common = tout / lout - tin / lin
-        length = np.linalg.norm(common, axis=-1, keepdims=True)
-        common = common / length
-    fine = (lin > 0) & (lout > 0) & (length > 1e-9)
-    already = fine & (length > 2.0 - 1e-12)  # collinear to rounding: leave the bits alone
-    use = fine & ~already
-    out = points.copy()
-    out[:, curve, 2:4] = np.where(use, -common * lin, tin)
-    out[:, curve, 4:6] = np.where(use, common * lout, tout)
+    out = np.array(points)
+    _smooth(out, kinds)
     return out
 
 

@@ -21,7 +21,7 @@ LARGEST = 16384
 """px: the longest side of a picture that is taken in; a full-aperture scan at 8K is half of it."""
 
 DEPTHS = {"8": np.uint8, "16": np.uint16, "float": np.float32}
-PNG_LEVEL, PNG_NO_FILTER = 4, 8
+PNG_LEVEL, PNG_NO_FILTER = 1, 8
 
 
 def probe(path: Path) -> dict[str, object]:

@@ -1,0 +1,24 @@
+"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs: coverage blur reach sequence desk."""
+
+import sys
+
+from benchmarks import core, desk
+
+ALL = {
+    "coverage": core.coverage_accuracy,
+    "blur": core.blurred_matte,
+    "reach": core.reach,
+    "sequence": core.sequence,
+    "desk": desk.edit_to_picture,
+}
+
+
+def main(names: list[str]) -> None:
+    for name in names or list(ALL):
+        for what, got, wanted in ALL[name]():
+            print(f"| {what} | {got} | {wanted} |", flush=True)
+
+
+if __name__ == "__main__":
+    print("| figure | measured | wanted |\n|---|---|---|")
+    main(sys.argv[1:])
