@@ -151,6 +151,7 @@ def png_settings(pictures: list[np.ndarray]) -> tuple[str, str, str]:
     mine = next(f for f in found if f[2:] == (stills.PNG_LEVEL, stills.PNG_NO_FILTER))
     return (
         "PNG-16 settings in use",
-        f"level {mine[2]}, filter {mine[3]}: {mine[0]:.1f} ms, {mine[1] / smallest:.2f} of the smallest; fastest allowed: level {level}, filter {mask}: {took:.1f} ms, {size / smallest:.2f}",
+        f"level {mine[2]}, filter {mine[3]}: {mine[0]:.1f} ms, {mine[1] / smallest:.2f} of the smallest; "
+        f"fastest allowed: level {level}, filter {mask}: {took:.1f} ms, {size / smallest:.2f}",
         "the fastest within 1.5 of the smallest",
     )

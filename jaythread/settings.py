@@ -98,6 +98,7 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 X_FRAME_OPTIONS = "SAMEORIGIN"
+SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"  # with several web processes, point CACHES at a shared one
 SESSION_COOKIE_SAMESITE = "Lax"
 LANGUAGE_CODE = "en-gb"
 USE_TZ = True

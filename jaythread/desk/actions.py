@@ -1,28 +1,30 @@
 """Edits: one command, one transaction, one row of the journal. Undo and redo walk the journal, per person."""
 
 import uuid
+from collections.abc import Callable
 from typing import Any
 
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
-from jaythread.desk import commands, journal
+from jaythread.desk import commands, journal, scene
 from jaythread.desk.changes import changes
 from jaythread.desk.models import Edit, Shape
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
+from roto.errors import RotoError
+from roto.motion.shape import Shape as CoreShape
 
-
-def locked(shot: Shot) -> Shot:
-    """The shot with its row locked: edits of one shot come one after the other."""
-    return Shot.objects.select_for_update().select_related("production").get(pk=shot.pk)
+Ahead = Callable[[Shot, list[CoreShape], list[CoreShape]], None]
 
 
 def apply(shot: Shot, done: list[journal.Change]) -> None:
     """Write changes to the rows; the shot's next revision becomes that of the shapes they touch."""
     for change in done:
         journal.write(shot, change["table"], change["key"], change["after"])
-    Shape.objects.filter(pk__in=journal.shapes_in(done)).update(revision=shot.revision + 1)
+    touched = journal.shapes_in(done)
+    if touched:
+        Shape.objects.filter(pk__in=touched).update(revision=shot.revision + 1)
 
 
 def record(
@@ -36,29 +38,42 @@ def record(
     )
 
 
-@transaction.atomic
-def edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, command: Any) -> Edit:
+def edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, command: Any, ahead: Ahead | None = None) -> Edit:
     """Do what a command says. `base`: the shape's revision that the page knew; an older one is refused with the present state.
 
-    An edit that has been taken already is answered again, not done again.
+    An edit that has been taken already is answered again, not done again. `ahead` is told what a shape was and becomes before that is
+    saved, when the edit changes nothing else.
     """
-    shot = locked(shot_for(user, shot_id, "trace"))
-    again = Edit.objects.filter(pk=edit_id).first()
-    if again is not None:
-        if again.shot_id != shot.pk or again.user_id != user.pk:
-            raise Refused("That edit belongs to something else.")
+    try:
+        return _edit(user, shot_id, edit_id, base, command, ahead)
+    except (IntegrityError, RotoError):
+        again = Edit.objects.filter(pk=edit_id).select_related("shot").first()
+        if again is None:
+            raise
+        shot_for(user, shot_id, "trace")
+        if again.shot_id != shot_id or again.user_id != account(user):
+            raise Refused("That edit belongs to something else.") from None
         return again
+
+
+@transaction.atomic
+def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, command: Any, ahead: Ahead | None) -> Edit:
+    shot = shot_for(user, shot_id, "trace", lock=True)
     parts = command.commands if isinstance(command, commands.Together) else [command]
     says = ""
     done: list[journal.Change] = []
+    cores: dict[str, CoreShape] = {}
     for part in parts:
-        first_of_shape = getattr(part, "shape", None) not in journal.shapes_in(done)
-        said, more = changes(shot, base if first_of_shape else None, part)
-        apply(shot, more)
-        says, done = says or said, done + more
-    if isinstance(command, commands.Together):
-        says = command.says
-    return record(shot, user, edit_id, says, done)
+        it = changes(shot, None if getattr(part, "shape", None) in cores else base, part, cores)
+        if ahead and len(parts) == 1 and it.before and it.after:
+            ahead(shot, [it.before], [it.after])
+        apply(shot, it.rows)
+        says, done = says or it.says, done + it.rows
+        if it.after:
+            cores[it.after.id] = it.after
+    made = record(shot, user, edit_id, command.says if isinstance(command, commands.Together) else says, done)
+    transaction.on_commit(lambda: scene.remember(cores, made.revision))
+    return made
 
 
 def undo(user: User, shot_id: int, edit_id: uuid.UUID) -> Edit:
@@ -83,7 +98,7 @@ def next_to(user: User, shot: Shot, way: str) -> Edit | None:
 
 @transaction.atomic
 def _turn(user: User, shot_id: int, edit_id: uuid.UUID, way: str) -> Edit:
-    shot = locked(shot_for(user, shot_id, "trace"))
+    shot = shot_for(user, shot_id, "trace", lock=True)
     again = Edit.objects.filter(pk=edit_id, shot=shot, user_id=account(user)).first()
     if again is not None:
         return again

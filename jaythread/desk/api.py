@@ -9,7 +9,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
-from jaythread.desk import actions, commands, exchange, payload
+from jaythread.desk import actions, ahead, commands, exchange, payload
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
 from roto.matte.render import render
@@ -20,10 +20,18 @@ DRAFT_SAMPLES = 8
 """samples of the exposure while something is dragged; all of them at rest"""
 
 
+class LookIn(Schema):
+    matte: uuid.UUID
+    frame: int
+
+
 class EditIn(Schema):
+    """`look`: what the page is looking at, so that the answer brings the matte of the touched box along."""
+
     id: uuid.UUID
     base: int | None = None
     command: commands.Command
+    look: LookIn | None = None
 
 
 class TurnIn(Schema):
@@ -45,8 +53,13 @@ def open_desk(request: HttpRequest, shot_id: int) -> Any:
 
 @router.post("/shots/{shot_id}/edits")
 def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
-    done = actions.edit(request.user, shot_id, body.id, body.base, body.command)
-    return payload.after(done, Shot.objects.get(pk=shot_id), request.user)
+    early = ahead.Ahead(body.look.matte, body.look.frame) if body.look else None
+    done = actions.edit(request.user, shot_id, body.id, body.base, body.command, early)
+    shot = done.shot if done.shot.revision == done.revision else Shot.objects.get(pk=shot_id)
+    answer = payload.after(done, shot, request.user)
+    if early and shot is done.shot:
+        answer["picture"] = early.picture(shot)
+    return answer
 
 
 @router.post("/shots/{shot_id}/undo")
@@ -68,7 +81,7 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
     core = (time.perf_counter() - begin) * 1000
     reply = HttpResponse(encode_picture(quantise(done.alpha, "8"), ".png"), content_type="image/png")
     reply["X-Box"] = ",".join(map(str, done.box))
-    reply["X-Samples"] = f"{done.samples}{'+' if done.capped else ''}"
+    reply["X-Samples"] = payload.samples_text(done)
     reply["X-Core-Ms"] = f"{core:.2f}"
     reply["Cache-Control"] = "no-store"
     return reply

@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 from jaythread.desk import commands, journal, scene
@@ -9,26 +10,40 @@ from jaythread.desk.models import Edit, Matte, Shape, StackEntry
 from jaythread.errors import Conflict, NotThere, Refused
 from jaythread.productions.models import Shot
 from roto.motion import edits
+from roto.motion.shape import Shape as CoreShape
 
-Said = tuple[str, list[journal.Change]]
+Plain = tuple[str, list[journal.Change]]
 """what the journal will say, and the changes"""
 NOT_IN_NAMES = '/\\:*?"<>|.'
 """signs that some file system refuses, and the full stop that parts a file's name"""
 
 
-def changes(shot: Shot, base: int | None, command: Any) -> Said:
-    """The changes of one command. `base`: the revision of the shape that the page knew; an older one is refused (Conflict)."""
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What the journal will say, the changed rows, and the shape as it was and as it becomes."""
+
+    says: str
+    rows: list[journal.Change]
+    before: CoreShape | None = None
+    after: CoreShape | None = None
+
+
+def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreShape]) -> Said:
+    """The changes of one command. `base`: the revision of the shape that the page knew; an older one is refused (Conflict).
+
+    `begun`: shapes as this very edit has changed them already; what is not saved yet is not in memory, and may never be.
+    """
     special = SPECIAL.get(type(command))
     if special:
-        return special(shot, command)
+        return Said(*special(shot, command))
     row = shape_row(shot, command.shape, base)
-    # a shape that this very edit has touched already is not kept in memory: its revision is not finished, and may never be
-    old = row.to_core() if row.revision > shot.revision else scene.core_shapes([row])[str(row.pk)]
+    old = begun.get(str(row.pk)) or scene.core_shapes([row])[str(row.pk)]
     if isinstance(command, commands.Remove):
         entries = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
         gone = journal.compare(str(row.pk), old, None)
-        return command.says(old), entries + gone[1:] + gone[:1]
-    return command.says(old), journal.compare(str(row.pk), old, command.on(old))
+        return Said(command.says(old), entries + gone[1:] + gone[:1])
+    new = command.on(old)
+    return Said(command.says(old), journal.compare(str(row.pk), old, new), old, new)
 
 
 def as_uuid(text: str) -> uuid.UUID:
@@ -40,7 +55,7 @@ def as_uuid(text: str) -> uuid.UUID:
 
 def shape_row(shot: Shot, shape_id: str, base: int | None) -> Shape:
     """A shape of the shot, refused when somebody has changed it since `base`."""
-    row = Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).first()
+    row = next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot)), None)
     if row is None:
         raise NotThere("That shape is not there any more.")
     if base is not None and base != row.revision:
@@ -75,7 +90,7 @@ def entry_on_top(matte: Matte, shape_id: str, mode: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _traced(shot: Shot, command: commands.Trace) -> Said:
+def _traced(shot: Shot, command: commands.Trace) -> Plain:
     matte = _matte(shot, command.matte)
     shape_id, entry_id = str(as_uuid(command.shape)), str(as_uuid(command.entry))
     if Shape.objects.filter(pk=shape_id).exists() or StackEntry.objects.filter(pk=entry_id).exists():
@@ -87,12 +102,12 @@ def _traced(shot: Shot, command: commands.Trace) -> Said:
     return f"traced {command.name}", [*journal.compare(shape_id, None, new), line]
 
 
-def _shutter(shot: Shot, command: commands.ChangeShutter) -> Said:
+def _shutter(shot: Shot, command: commands.ChangeShutter) -> Plain:
     after = {"angle": command.angle, "phase": command.phase, "cap": shot.shutter_cap}
     return f"set the shutter to {command.angle:g} degrees", [journal.change("shot", [], journal.read(shot, "shot", []), after)]
 
 
-def _new_matte(shot: Shot, command: commands.NewMatte) -> Said:
+def _new_matte(shot: Shot, command: commands.NewMatte) -> Plain:
     key = str(as_uuid(command.matte))
     if Matte.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
@@ -100,7 +115,7 @@ def _new_matte(shot: Shot, command: commands.NewMatte) -> Said:
     return f"made the matte {after['name']}", [journal.change("matte", [key], None, after)]
 
 
-def _change_matte(shot: Shot, command: commands.ChangeMatte) -> Said:
+def _change_matte(shot: Shot, command: commands.ChangeMatte) -> Plain:
     matte = _matte(shot, command.matte)
     before = journal.matte_row(matte)
     after = dict(before)
@@ -114,13 +129,13 @@ def _change_matte(shot: Shot, command: commands.ChangeMatte) -> Said:
     return says, [journal.change("matte", [str(matte.pk)], before, after)]
 
 
-def _remove_matte(shot: Shot, command: commands.RemoveMatte) -> Said:
+def _remove_matte(shot: Shot, command: commands.RemoveMatte) -> Plain:
     matte = _matte(shot, command.matte)
     lines = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in matte.entries.all()]
     return f"removed the matte {matte.name}", [*lines, journal.change("matte", [str(matte.pk)], journal.matte_row(matte), None)]
 
 
-def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Said:
+def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Plain:
     entry = StackEntry.objects.select_related("shape").filter(pk=as_uuid(command.entry), matte__shot=shot).first()
     if entry is None:
         raise NotThere("That line of the stack is not there any more.")
@@ -129,7 +144,7 @@ def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Said:
     return f"changed how {entry.shape.name} combines", [journal.change("entry", [str(entry.pk)], before, {**before, **given})]
 
 
-SPECIAL: dict[type, Callable[[Shot, Any], Said]] = {
+SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {
     commands.Trace: _traced,
     commands.ChangeShutter: _shutter,
     commands.NewMatte: _new_matte,

@@ -33,7 +33,7 @@ def export_document(user: User, shot_id: int, matte_id: uuid.UUID) -> tuple[str,
 @transaction.atomic
 def import_document(user: User, shot_id: int, text: bytes) -> Matte:
     """A new matte in this shot from a shape document, as one edit; frames and pixels are taken as they are, ids are made anew."""
-    shot = actions.locked(shot_for(user, shot_id, "trace"))
+    shot = shot_for(user, shot_id, "trace", lock=True)
     core = document.loads(text)
     plain = "".join("-" if c in changes.NOT_IN_NAMES else c for c in core.name)[:36].strip() or "matte"
     name, k = plain, 1

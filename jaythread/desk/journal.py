@@ -105,7 +105,9 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
             model.objects.filter(shape_id=key[0], frame=key[1]).delete()
         else:
             packed = {name: base64.b64decode(row[name]) for name in ("held", "values", "speeds")}
-            model.objects.update_or_create(shape_id=key[0], frame=key[1], defaults={"kind": row["kind"], **packed})
+            one = model(shape_id=key[0], frame=key[1], kind=row["kind"], **packed)
+            fields = ["kind", "held", "values", "speeds"]
+            model.objects.bulk_create([one], update_conflicts=True, unique_fields=["shape", "frame"], update_fields=fields)
     elif table == "shape":
         if row is None:
             Shape.objects.filter(pk=key[0], shot=shot).delete()

@@ -5,11 +5,12 @@ from typing import Any
 
 import numpy as np
 
-from jaythread.desk import actions, scene
+from jaythread.desk import actions, journal, scene
 from jaythread.desk.models import Edit, Shape
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
+from roto.matte.render import Rendered
 from roto.matte.stack import sentence
 from roto.motion import flow
 from roto.motion.keys import Keys
@@ -31,14 +32,14 @@ def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
     return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1])], axis=1).round(5).tolist()
 
 
-def shape(row: Shape, core: CoreShape, shot: Shot) -> dict[str, Any]:
+def shape(core: CoreShape, revision: int, shot: Shot) -> dict[str, Any]:
     """A shape with its evaluated outlines and settings."""
     frames = np.arange(shot.first, shot.last + 1)
     soft = [core.settings_at(int(f)) for f in frames] if len(core.settings.frames) > 1 else [core.settings_at(shot.first)]
     return {
-        "id": str(row.pk),
+        "id": core.id,
         "name": core.name,
-        "revision": row.revision,
+        "revision": revision,
         "colour": core.colour,
         "profile": core.profile,
         "blur": core.blur,
@@ -76,11 +77,11 @@ def shapes(shot: Shot, only: set[str] | None = None) -> list[dict[str, Any]]:
         rows = rows.filter(pk__in=only)
     found = list(rows)
     cores = scene.core_shapes(found)
-    return [shape(row, cores[str(row.pk)], shot) for row in found]
+    return [shape(cores[str(row.pk)], row.revision, shot) for row in found]
 
 
 def head(shot: Shot, user: User) -> dict[str, Any]:
-    """What changes with every edit beside shapes."""
+    """What may change with every edit beside shapes."""
     back, forth = actions.next_to(user, shot, "undo"), actions.next_to(user, shot, "redo")
     return {
         "revision": shot.revision,
@@ -119,15 +120,18 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
 
 
 def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
-    """What an edit changed."""
-    from jaythread.desk.journal import shapes_in
+    """What an edit changed. The answer to an edit that only moved keys holds just that: no other row need be read."""
+    touched = journal.shapes_in(edit.changes)
+    made = {shape_id: scene.known(shape_id, edit.revision) for shape_id in touched}
+    known = [shape(core, edit.revision, shot) for core in made.values() if core]
+    there = known if len(known) == len(touched) else shapes(shot, touched)
+    out = {"edit": str(edit.pk), "says": edit.says, "shapes": there, "gone": sorted(touched - {s["id"] for s in there})}
+    only_keys = all(c["table"] in journal.CHANNELS for c in edit.changes)
+    if edit.way == Edit.Way.DO and not edit.turned and edit.revision == shot.revision and only_keys:
+        return {**out, "revision": shot.revision, "undo": edit.says, "redo": None}
+    return {**out, **head(shot, user)}
 
-    touched = shapes_in(edit.changes)
-    there = shapes(shot, touched)
-    return {
-        "edit": str(edit.pk),
-        "says": edit.says,
-        "shapes": there,
-        "gone": sorted(touched - {s["id"] for s in there}),
-        **head(shot, user),
-    }
+
+def samples_text(done: Rendered) -> str:
+    """How many moments of the exposure were looked at, with a + where more were wanted."""
+    return f"{done.samples}{'+' if done.capped else ''}"

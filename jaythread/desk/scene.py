@@ -12,7 +12,10 @@ from roto.motion.shape import Shape as CoreShape
 KEPT = 2000
 """shapes kept in memory per process: a few shots' worth, some 100 kB each at the most"""
 
+KEPT_MATTES = 200
+
 _shapes: OrderedDict[tuple[str, int], CoreShape] = OrderedDict()
+_mattes: OrderedDict[str, tuple[int, int, CoreMatte]] = OrderedDict()
 _lock = Lock()
 
 
@@ -35,15 +38,24 @@ def core_shapes(shapes: list[Shape]) -> dict[str, CoreShape]:
     return out
 
 
-def shot_shapes(shot: Shot) -> dict[str, CoreShape]:
-    return core_shapes(list(Shape.objects.filter(shot=shot)))
+def remember(cores: dict[str, CoreShape], revision: int) -> None:
+    """Keep what an edit has just made, once it is saved: the next look at it need not read the database."""
+    with _lock:
+        for shape_id, core in cores.items():
+            _shapes[shape_id, revision] = core
+
+
+def known(shape_id: str, revision: int) -> CoreShape | None:
+    """A shape as it was at a revision, if it is still in memory."""
+    with _lock:
+        return _shapes.get((shape_id, revision))
 
 
 def core_matte(shot: Shot, matte: Matte) -> CoreMatte:
     """A matte as the core knows it, at the present revision."""
     entries = list(matte.entries.select_related("shape"))
     shapes = core_shapes([e.shape for e in entries])
-    return CoreMatte(
+    core = CoreMatte(
         shot=shot.name,
         name=matte.name,
         size=(shot.width, shot.height),
@@ -54,3 +66,21 @@ def core_matte(shot: Shot, matte: Matte) -> CoreMatte:
         inverted=matte.inverted,
         entries=tuple(Entry(shape=shapes[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity) for e in entries),
     )
+    keep_matte(shot, str(matte.pk), core)
+    return core
+
+
+def keep_matte(shot: Shot, matte_id: str, core: CoreMatte) -> None:
+    """Keep a matte as it is at the shot's revision; only the newest is kept."""
+    with _lock:
+        _mattes[matte_id] = (shot.pk, shot.revision, core)
+        _mattes.move_to_end(matte_id)
+        while len(_mattes) > KEPT_MATTES:
+            _mattes.popitem(last=False)
+
+
+def known_matte(shot: Shot, matte_id: str, revision: int) -> CoreMatte | None:
+    """A matte of this shot as it was at a revision, if it is still in memory."""
+    with _lock:
+        kept = _mattes.get(matte_id)
+    return kept[2] if kept and kept[:2] == (shot.pk, revision) else None

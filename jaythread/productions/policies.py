@@ -39,24 +39,34 @@ def account(user: User) -> int:
 
 def seat(user: User, production_id: int) -> Seat:
     """The user's seat; productions that one is not in do not exist."""
-    membership = Membership.objects.select_related("production").filter(user_id=account(user), production_id=production_id).first()
-    if membership is None:
+    production = Production.objects.filter(pk=production_id).first()
+    if production is None:
         raise NotThere()
-    return Seat(membership.production, membership.role)
+    return Seat(production, _role(user, production_id))
+
+
+def _role(user: User, production_id: int) -> str:
+    for role in Membership.objects.filter(user_id=account(user), production_id=production_id).values_list("role", flat=True):
+        return role
+    raise NotThere()
 
 
 def require(user: User, production_id: int, what: str) -> Seat:
     """The user's seat when their role includes this; NotThere for strangers, NotAllowed for other roles."""
-    place = seat(user, production_id)
+    return _allowed(seat(user, production_id), what)
+
+
+def _allowed(place: Seat, what: str) -> Seat:
     if not place.may(what):
         raise NotAllowed(f"Your role here ({place.role}) does not include this. Ask the lead of {place.production.name}.")
     return place
 
 
-def shot_for(user: User, shot_id: int, what: str) -> Shot:
-    """A shot, when the user may do this with it."""
-    shot = Shot.objects.select_related("production").filter(pk=shot_id).first()
+def shot_for(user: User, shot_id: int, what: str, lock: bool = False) -> Shot:
+    """A shot, when the user may do this with it; with its row locked when it is going to be changed."""
+    found = Shot.objects.select_related("production").filter(pk=shot_id)
+    shot = next(iter(found.select_for_update(of=("self",)) if lock else found), None)
     if shot is None:
         raise NotThere()
-    require(user, shot.production_id, what)
+    _allowed(Seat(shot.production, _role(user, shot.production_id)), what)
     return shot

@@ -1,5 +1,6 @@
 """Rendering a matte: from shapes at moments of an exposure to alpha."""
 
+from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -15,6 +16,7 @@ from roto.matte.reach import CAP0, CAP1, COLUMNS, LONG, PER_X, PER_Y, SLACK, TX,
 from roto.matte.shutter import longest_way, samples_for
 from roto.matte.stack import MODES, Entry, Matte
 from roto.motion.keys import Floats
+from roto.motion.shape import Shape
 from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, THIN_REACH
 
 Box = tuple[int, int, int, int]
@@ -197,6 +199,23 @@ def _geometry(live: list[_Live], points: list[Floats], top: int, bottom: int) ->
     use = np.concatenate([p[2] for p in parts])
     table, items, most = _into_rows(sides, np.array(starts), np.array(pads), top, bottom)
     return (sides, ways, use, table, items), first_layer, most
+
+
+def touched_box(matte: Matte, shapes: Iterable[Shape], frame: int) -> Box:
+    """The box of the picture in which the matte of a frame may depend on these shapes: their outlines over the exposure, with reach."""
+    opens, closes = matte.shutter.exposure(frame)
+    moments = np.linspace(opens, closes, 2 * WAY_MOMENTS - 1)
+    low, high = np.full(2, np.inf), np.full(2, -np.inf)
+    for shape in shapes:
+        points = shape.outline(moments, frame)
+        inner, outer, shift, _ = shape.settings_at(frame)
+        pad = float(band(inner, outer, shift)) + 1.0
+        for tangent in (0, 2, 4):
+            places = points[..., :2] + (points[..., tangent : tangent + 2] if tangent else 0.0)
+            low = np.minimum(low, places.min(axis=(0, 1)) - pad)
+            high = np.maximum(high, places.max(axis=(0, 1)) + pad)
+    low, high = np.clip(low, 0, matte.size), np.clip(high, 0, matte.size)
+    return int(np.floor(low[0])), int(np.floor(low[1])), int(np.ceil(high[0])), int(np.ceil(high[1]))
 
 
 def _runs(live: list[_Live]) -> NDArray[np.int64]:

@@ -121,7 +121,8 @@ def render_rows(
 
     out: float32 (box rows, box columns). box: (first column, column after the last, picture width). origin: the box's first row.
     runs: int64 (R, 3) of kind, first entry, entry after the last. mode, invert, opacity, still: per entry. soft: float64 (entries, 3)
-    of inner and outer reach and edge shift. curves, tables: profiles per entry, and their averaged ends. layers: int64 (samples, entries), polygon of each entry.
+    of inner and outer reach and edge shift. curves, tables: profiles per entry, and their averaged ends. layers: int64 (samples,
+    entries), polygon of each entry.
     geometry: sides (S, 4) with y rising, ways, uses, and the sides in each row per layer (CSR).
     """
     sides, ways, use, rows, items = geometry
@@ -204,7 +205,8 @@ def render_rows(
                             layer = layers[s, first]
                             lo, hi = soft_row(
                                 row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], soft[first, 0], soft[first, 1],
-                                soft[first, 2], curves[first], tables[first], box0, box1, square, near, where, way, values[r, 1], values[r, 0],
+                                soft[first, 2], curves[first], tables[first], box0, box1, square, near, where, way, values[r, 1],
+                                values[r, 0],
                             )  # fmt: skip
                         span[r, 0], span[r, 1] = lo, hi
                     clo, chi, below = _combine(

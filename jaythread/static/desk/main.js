@@ -21,6 +21,7 @@ async function open() {
   const edits = new Edits(store);
   const plates = new Plates(store);
   const mattes = new Mattes(store);
+  edits.settle = (picture, revision) => mattes.settle(picture, revision);
   const stage = new Stage(document.getElementById("stage"), store, plates, mattes);
   const board = new Board(document.getElementById("board"), store, plates, edits);
   const desk = new Desk(store, stage, edits, mattes, board);

@@ -21,6 +21,7 @@ export class Edits extends EventTarget {
     this.refused = kept.refused || [];
     this.sending = false;
     this.offline = false;
+    this.settle = async () => {}; // told by the composition root: takes the picture that an answer brings
     store.waitsFor = (id) => this.waiting.some((edit) => shapesOf(edit).includes(id));
     addEventListener("beforeunload", (e) => {
       if (this.waiting.length) e.preventDefault();
@@ -65,8 +66,10 @@ export class Edits extends EventTarget {
     while (this.waiting.length) {
       const edit = this.waiting[0];
       try {
-        const body = { id: edit.id, command: edit.command, base: edit.base };
-        const answer = await post(`/shots/${this.store.shot.id}/${edit.path}`, body);
+        const { shot, look, matte, frame } = this.store;
+        const body = { id: edit.id, command: edit.command, base: edit.base, look: look === "plate" || !matte ? null : { matte, frame } };
+        const answer = await post(`/shots/${shot.id}/${edit.path}`, body);
+        if (answer.picture) await this.settle(answer.picture, answer.revision);
         this.waiting.shift();
         this.offline = false;
         // what waits behind was made on top of this edit: it stands on the new revision

@@ -6,6 +6,13 @@ import { bounds, union } from "../geom/outline.js";
 const KEPT = 24;
 const MARGIN = 4; // px around the touched box, beyond the reach
 
+// How many moments of the exposure a matte was made from; a + says that more were wanted.
+function words(samples, quick) {
+  const count = Number.parseInt(samples, 10);
+  const kind = !samples.endsWith("+") ? "" : quick ? ", quick look" : ", the most that the shutter's cap allows";
+  return `${count} moment${count === 1 ? "" : "s"} of the exposure${kind}`;
+}
+
 export class Mattes extends EventTarget {
   constructor(store) {
     super();
@@ -76,13 +83,9 @@ export class Mattes extends EventTarget {
       if (!box || (box[2] > box[0] && box[3] > box[1])) {
         const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command) };
         const reply = await call("POST", `/shots/${this.store.shot.id}/mattes/${wanted.matte}/picture`, body);
-        const samples = reply.headers.get("X-Samples");
-        const capped = samples.endsWith("+");
-        const count = Number.parseInt(samples, 10);
-        const kind = !capped ? "" : wanted.command ? ", quick look" : ", the most that the shutter's cap allows";
-        this.says = `${count} moment${count === 1 ? "" : "s"} of the exposure${kind}`;
+        this.says = words(reply.headers.get("X-Samples"), Boolean(wanted.command));
         const place = reply.headers.get("X-Box").split(",").map(Number);
-        await this.lay(await createImageBitmap(await reply.blob()), place, wanted);
+        this.lay(await createImageBitmap(await reply.blob()), place, wanted);
       }
     } catch (error) {
       if (!(error instanceof TypeError && /fetch/.test(error.message))) console.error(error); // without a connection the next change asks again
@@ -95,8 +98,29 @@ export class Mattes extends EventTarget {
     }
   }
 
-  async lay(bitmap, place, wanted) {
-    const [width, height] = this.store.shot.size;
+  // The answer to an edit brings the touched box along: laid on the matte as it was, that is the matte as it is.
+  async settle(picture, revision) {
+    const was = this.kept.get(`${picture.matte}/${revision - 1}/${picture.frame}`);
+    if (!was) return;
+    const canvas = new OffscreenCanvas(...this.store.shot.size);
+    canvas.getContext("2d").drawImage(was, 0, 0);
+    if (picture.png) {
+      const bytes = Uint8Array.from(atob(picture.png), (c) => c.charCodeAt(0));
+      const bitmap = await createImageBitmap(new Blob([bytes], { type: "image/png" }));
+      this.put(canvas, bitmap, picture.box);
+    }
+    this.says = words(picture.samples, false);
+    this.keep(`${picture.matte}/${revision}/${picture.frame}`, canvas);
+  }
+
+  keep(name, canvas) {
+    this.lastBox = null;
+    this.kept.set(name, canvas);
+    while (this.kept.size > KEPT) this.kept.delete(this.kept.keys().next().value);
+  }
+
+  // A grey picture into the alpha of a canvas, at its place.
+  put(canvas, bitmap, place) {
     const piece = new OffscreenCanvas(bitmap.width, bitmap.height);
     const pen = piece.getContext("2d", { willReadFrequently: true });
     pen.drawImage(bitmap, 0, 0);
@@ -107,6 +131,13 @@ export class Mattes extends EventTarget {
       data[i] = data[i + 1] = data[i + 2] = 255;
     }
     pen.putImageData(image, 0, 0);
+    const onto = canvas.getContext("2d");
+    onto.clearRect(place[0], place[1], bitmap.width, bitmap.height);
+    onto.drawImage(piece, place[0], place[1]);
+  }
+
+  lay(bitmap, place, wanted) {
+    const [width, height] = this.store.shot.size;
     let canvas;
     if (wanted.command) {
       const base = this.over && this.over.name === wanted.name ? this.over : this.shown;
@@ -119,13 +150,9 @@ export class Mattes extends EventTarget {
       this.over = { name: wanted.name, frame: wanted.frame, canvas };
     } else {
       canvas = new OffscreenCanvas(width, height);
-      this.lastBox = null;
-      this.kept.set(wanted.name, canvas);
-      while (this.kept.size > KEPT) this.kept.delete(this.kept.keys().next().value);
+      this.keep(wanted.name, canvas);
     }
-    const onto = canvas.getContext("2d");
-    onto.clearRect(place[0], place[1], bitmap.width, bitmap.height);
-    onto.drawImage(piece, place[0], place[1]);
+    this.put(canvas, bitmap, place);
     if (!wanted.command && wanted.frame === this.store.frame) this.shown = { frame: wanted.frame, canvas };
     this.dispatchEvent(new Event("loaded"));
   }

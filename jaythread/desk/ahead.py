@@ -1,0 +1,54 @@
+"""The picture of an edit, begun while the edit is still being saved: rendering needs no database, saving needs little of the machine."""
+
+import base64
+import time
+import uuid
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any
+
+from jaythread.desk import payload, scene
+from jaythread.productions.models import Shot
+from roto.matte.render import render, touched_box
+from roto.matte.stack import Matte as CoreMatte
+from roto.motion.shape import Shape as CoreShape
+from roto.picture.stills import encode_picture, quantise
+
+_pool = ThreadPoolExecutor(2, thread_name_prefix="ahead")
+
+
+class Ahead:
+    """Told by the action what the shapes become; renders the box of a matte that they touch on one frame.
+
+    It begins only when the matte is in memory at the revision before; otherwise the page asks for its picture by itself.
+    """
+
+    def __init__(self, matte_id: uuid.UUID, frame: int) -> None:
+        self.matte_id, self.frame = str(matte_id), frame
+        self.after: CoreMatte | None = None
+        self.begun: Future[dict[str, Any]] | None = None
+
+    def __call__(self, shot: Shot, before: list[CoreShape], after: list[CoreShape]) -> None:
+        core = scene.known_matte(shot, self.matte_id, shot.revision)
+        if core is None:
+            return
+        for shape in after:
+            core = core.with_shape(shape)
+        self.after = core
+        self.begun = _pool.submit(_picture, core, [*before, *after], self.frame)
+
+    def picture(self, shot: Shot) -> dict[str, Any] | None:
+        """The picture for the answer, once the edit is saved: the shot stands at the edit's revision."""
+        if self.begun is None or self.after is None:
+            return None
+        scene.keep_matte(shot, self.matte_id, self.after)
+        return {"matte": self.matte_id, "frame": self.frame, **self.begun.result()}
+
+
+def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int) -> dict[str, Any]:
+    shown = {e.shape.id for e in core.entries}
+    box = touched_box(core, [s for s in shapes if s.id in shown], frame)
+    begin = time.perf_counter()
+    done = render(core, frame, box=box, threads=2)
+    took = (time.perf_counter() - begin) * 1000
+    png = encode_picture(quantise(done.alpha, "8"), ".png") if done.alpha.size else b""
+    return {"box": done.box, "png": base64.b64encode(png).decode(), "samples": payload.samples_text(done), "coreMs": round(took, 2)}
