@@ -58,6 +58,12 @@ class Plate(models.Model):
     def percent(self) -> int:
         return 100 * self.done // self.total if self.total else 0
 
+    @property
+    def middle(self) -> int:
+        """The frame that stands for the shot in lists: the middle one that has a picture."""
+        frames = sorted(map(int, self.names)) or range(self.shot.first, self.shot.last + 1)
+        return frames[len(frames) // 2]
+
     def still(self, frame: int) -> Path | None:
         """The full-size lossless picture of a frame, as it came in (stills) or was decoded (movies)."""
         if self.is_movie:

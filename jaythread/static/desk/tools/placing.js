@@ -5,7 +5,7 @@ import { toScreen } from "../geom/view.js";
 import { hit, NEAR } from "../model/hit.js";
 import * as signs from "../view/signs.js";
 
-const ARM = 74; // screen px from the pivot to its bead and notch
+const ARM = { turn: 96, size: 52, angle: -0.6 }; // screen px from the pivot to its bead and its notch, and where the arm points (radians)
 const FINE = 15; // degrees a turn snaps to with Shift
 
 export class Placing {
@@ -19,8 +19,8 @@ export class Placing {
     if (!store.shape) return null;
     const [x, y] = toScreen(stage.view, ...store.pivot(store.shape));
     const near = (hx, hy) => Math.hypot(p.sx - hx, p.sy - hy) < NEAR + 2;
-    if (near(x + ARM, y)) return "turn";
-    if (near(x, y - ARM)) return "size";
+    const along = (far) => [x + far * Math.cos(ARM.angle), y + far * Math.sin(ARM.angle)];
+    for (const what of ["turn", "size"]) if (near(...along(ARM[what]))) return what;
     return null;
   }
 
@@ -109,13 +109,13 @@ export class Placing {
   }
 
   hover(e, p) {
-    return e.altKey ? "crosshair" : { turn: "grab", size: "ns-resize" }[this.handles(p)] || "move";
+    return e.altKey ? "crosshair" : { turn: "grab", size: "nesw-resize" }[this.handles(p)] || "move";
   }
 
   paint(pen, view) {
     const { store } = this.desk;
     if (!store.shape || store.hidden) return;
     const at = this.drag?.what === "move" ? this.drag.pivot.map((v, i) => v + this.drag.move[i]) : store.pivot(store.shape);
-    signs.arms(pen, ...toScreen(view, ...at), ARM, 0);
+    signs.arm(pen, ...toScreen(view, ...at), ARM);
   }
 }

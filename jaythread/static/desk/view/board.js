@@ -2,7 +2,7 @@
 
 import * as signs from "./signs.js";
 
-const ROW = 27;
+const ROW = 31;
 const SIDE = 16; // px left and right of the range
 const TICKS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000];
 const LABEL = 62; // px that a ruler figure needs

@@ -100,33 +100,36 @@ export function tangents(pen, points, i, view) {
   }
 }
 
-// The pivot with its two arms: a ring to turn, a notch to size.
-export function arms(pen, x, y, reach, turn) {
-  const bead = [x + reach * Math.cos(turn), y + reach * Math.sin(turn)];
-  const notch = [x + reach * Math.cos(turn - Math.PI / 2), y + reach * Math.sin(turn - Math.PI / 2)];
+// The pivot with its arm, like the hand of a clock: the bead at its end turns, the notch on the way sizes.
+export function arm(pen, x, y, { turn, size, angle }) {
+  const along = (far) => [x + far * Math.cos(angle), y + far * Math.sin(angle)];
+  const bead = along(turn);
+  const notch = along(size);
   for (const [colour, width] of [[CASING, 4], [INK, 1.4]]) {
     pen.strokeStyle = colour;
     pen.lineWidth = width;
     pen.beginPath();
     pen.arc(x, y, 5, 0, 7);
-    for (const end of [bead, notch]) {
-      pen.moveTo(x, y);
-      pen.lineTo(end[0], end[1]);
-    }
+    pen.moveTo(...along(5));
+    pen.lineTo(...bead);
     pen.stroke();
   }
   pen.fillStyle = "#fffdf7";
   pen.strokeStyle = COLOURS[0];
   pen.lineWidth = 2;
   pen.beginPath();
-  pen.arc(bead[0], bead[1], 6, 0, 7);
+  pen.arc(...bead, 6, 0, 7);
   pen.fill();
   pen.stroke();
-  pen.beginPath();
-  pen.rect(notch[0] - 5, notch[1] - 5, 10, 10);
-  pen.fill();
-  pen.stroke();
-  return { bead, notch };
+  const [nx, ny] = [-Math.sin(angle) * 8, Math.cos(angle) * 8];
+  for (const [colour, width] of [["#fffdf7", 8], [COLOURS[0], 4]]) {
+    pen.beginPath();
+    pen.moveTo(notch[0] - nx, notch[1] - ny);
+    pen.lineTo(notch[0] + nx, notch[1] + ny);
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.stroke();
+  }
 }
 
 // An outline that is still being traced: open, with the stretch that the next click would add, faint.
