@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
+from roto.curve.remove import remove_points
 from roto.curve.split import add_point
 from roto.motion import edits
 from roto.motion.live import tidy
@@ -116,12 +117,94 @@ class AddPoint(Schema):
         return f"added a point to {shape.name}"
 
 
+class RemovePoints(Schema):
+    """Points taken away on every key; what they held is fitted by their neighbours."""
+
+    do: Literal["remove points"]
+    shape: str
+    points: Annotated[list[int], Field(min_length=1)]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return remove_points(shape, self.points).shape
+
+    def says(self, shape: CoreShape) -> str:
+        gone = remove_points(shape, self.points)
+        many = f"{len(self.points)} points" if len(self.points) > 1 else "a point"
+        return f"removed {many} of {shape.name}; its outline moved by {gone.mean:.2f} px on average, {gone.worst:.2f} at most"
+
+
+class PointKind(Schema):
+    """Corner, sharp corner or curve, on every key."""
+
+    do: Literal["point kind"]
+    shape: str
+    points: Annotated[list[int], Field(min_length=1)]
+    to: Literal["curve", "corner", "sharp"]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.point_kind(shape, self.points, self.to)
+
+    def says(self, shape: CoreShape) -> str:
+        many = f"{len(self.points)} points" if len(self.points) > 1 else "a point"
+        return f"made {many} of {shape.name} {'sharp' if self.to == 'sharp' else f'a {self.to}'}"
+
+
+Channel = Literal["form", "placement", "settings"]
+
+
+class KeyHere(Schema):
+    """A key that changes nothing."""
+
+    do: Literal["key here"]
+    shape: str
+    channel: Channel
+    frame: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.key_here(shape, self.channel, self.frame)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"keyed the {self.channel} of {shape.name} on {self.frame} as it was"
+
+
+class MoveKey(Schema):
+    """A key brought to another frame."""
+
+    do: Literal["move key"]
+    shape: str
+    channel: Channel
+    frame: int
+    to: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.move_key(shape, self.channel, self.frame, self.to)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"moved the {self.channel} key of {shape.name} from {self.frame} to {self.to}"
+
+
+class KeyKind(Schema):
+    """How the stretch after a key runs."""
+
+    do: Literal["key kind"]
+    shape: str
+    channel: Channel
+    frame: int
+    kind: Literal["hold", "straight", "flowing"]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.key_kind(shape, self.channel, self.frame, self.kind)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"made the {self.channel} key of {shape.name} on {self.frame} {self.kind}"
+
+
 class DropKey(Schema):
     """Take a key away."""
 
     do: Literal["drop key"]
     shape: str
-    channel: Literal["form", "placement", "settings"]
+    channel: Channel
     frame: int
 
     def on(self, shape: CoreShape) -> CoreShape:
@@ -198,7 +281,7 @@ class ChangeShutter(Schema):
     phase: float | None = None
 
 
-OnShape = MovePoints | Place | Soften | Look | AddPoint | DropKey | Live
+OnShape = MovePoints | Place | Soften | Look | AddPoint | RemovePoints | PointKind | KeyHere | MoveKey | KeyKind | DropKey | Live
 Alone = Annotated[
     Trace | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter,
     Field(discriminator="do"),

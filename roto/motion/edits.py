@@ -1,13 +1,13 @@
 """Edits of a shape, each giving a new shape. Every edit keys its own channel on its own frame and touches nothing else."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
 
 from roto.errors import BadGeometry, BadKeys
 from roto.motion import flow, placement
-from roto.motion.keys import Keys
+from roto.motion.keys import KIND_NAMES, Floats, Keys
 from roto.motion.shape import CURVE, OPACITY, REACH, SHIFT, Shape, settings_values
 
 FARTHEST = 1e7
@@ -110,7 +110,90 @@ def soften(
 
 def drop_key(shape: Shape, channel: str, frame: int) -> Shape:
     """Take away the key of one channel (form, placement or settings) on a frame."""
-    name = {"form": "form", "placement": "place", "settings": "settings"}.get(channel)
-    if name is None:
-        raise BadKeys(f"There is no channel '{channel}'.")
-    return replace(shape, **{name: getattr(shape, name).drop(frame)})
+    keys, with_keys = _channel(shape, channel)
+    return with_keys(keys.drop(frame))
+
+
+def _channel(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape]]:
+    """A channel's keys, and what makes the shape with others in their place."""
+    if channel == "form":
+        return shape.form, lambda keys: replace(shape, form=keys)
+    if channel == "placement":
+        return shape.place, lambda keys: replace(shape, place=keys)
+    if channel == "settings":
+        return shape.settings, lambda keys: replace(shape, settings=keys)
+    raise BadKeys(f"There is no channel '{channel}'.")
+
+
+def key_here(shape: Shape, channel: str, frame: int) -> Shape:
+    """Key all of a channel on this frame as it is there; nothing moves on any frame."""
+    keys, with_keys = _channel(shape, channel)
+    return with_keys(flow.key_here(keys, frame))
+
+
+def move_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
+    """Bring the key of a channel from one frame to another that has none."""
+    keys, with_keys = _channel(shape, channel)
+    at = keys.index(frame)
+    if at is None:
+        raise BadKeys(f"There is no key on frame {frame}.")
+    if to != frame and keys.index(to) is not None:
+        raise BadKeys(f"There is a key on frame {to} already. Take it away first, or choose another frame.")
+    frames = keys.frames.copy()
+    frames[at] = to
+    order = np.argsort(frames)
+    moved = Keys.build(
+        frames[order], keys.values[order], held=keys.held[order], kinds=keys.kinds[order], speeds=keys.speeds[order]
+    )  # fmt: skip
+    return with_keys(moved)
+
+
+def key_kind(shape: Shape, channel: str, frame: int, kind: str) -> Shape:
+    """How the stretch after a key runs: hold, straight or flowing."""
+    keys, with_keys = _channel(shape, channel)
+    at = keys.index(frame)
+    if at is None:
+        raise BadKeys(f"There is no key on frame {frame}.")
+    kinds = keys.kinds.copy()
+    kinds[at] = KIND_NAMES.index(kind)
+    return with_keys(replace(keys, kinds=kinds))
+
+
+SHARP = "sharp"
+
+
+def point_kind(shape: Shape, indices: list[int], to: str) -> Shape:
+    """Make points curve points, corners (tangents kept, free of each other) or sharp corners (tangents drawn in), on every key.
+
+    A curve point without tangents gets them along its neighbours, a third of the way.
+    """
+    n = shape.form.parts
+    if not all(0 <= i < n for i in indices):
+        raise BadGeometry(f"There is no such point in '{shape.name}'.")
+    kinds, values = shape.kinds.copy(), shape.form.values.copy()
+    for i in indices:
+        kinds[i] = CURVE if to == "curve" else 0
+        for row, frame in enumerate(shape.form.frames):
+            if not shape.form.held[row, i]:
+                continue
+            if to == SHARP:
+                values[row, i, 2:] = 0.0
+            elif to == "curve":
+                values[row, i, 2:] = _smooth_tangents(flow.evaluate(shape.form, int(frame), int(frame))[0], i)
+    form = replace(shape.form, values=values)
+    return replace(shape, kinds=kinds, form=form)
+
+
+def _smooth_tangents(points: Floats, i: int) -> Floats:
+    """Both tangents (4,) of a point as a curve point: those it has, or a third of the way to its neighbours."""
+    n = len(points)
+    before, here, after = points[(i - 1) % n, :2], points[i, :2], points[(i + 1) % n, :2]
+    along = after - before
+    long = float(np.linalg.norm(along))
+    unit = along / long if long else np.zeros(2)
+    lengths = [float(np.linalg.norm(points[i, c : c + 2])) for c in (2, 4)]
+    into = lengths[0] or float(np.linalg.norm(before - here)) / 3
+    out = lengths[1] or float(np.linalg.norm(after - here)) / 3
+    if all(lengths):
+        return points[i, 2:]
+    return np.concatenate([-unit * into, unit * out])

@@ -62,6 +62,11 @@ EVERYTHING = [
     {"do": "soften", "frame": 1002, "inner": 1, "outer": 3, "shift": -0.5, "opacity": 0.8},
     {"do": "look", "name": "patched kite", "colour": 5, "profile": "smooth", "blur": False},
     {"do": "add point", "segment": 1, "t": 0.25},
+    {"do": "remove points", "points": [1]},
+    {"do": "point kind", "points": [0, 2], "to": "curve"},
+    {"do": "key here", "channel": "form", "frame": 1002},
+    {"do": "move key", "channel": "form", "frame": 1004, "to": 1006},
+    {"do": "key kind", "channel": "form", "frame": 1001, "kind": "hold"},
     {"do": "live", "ranges": [(1002, 1003), (1006, 1007)]},
     {"do": "shutter", "angle": 90, "phase": -10},
     {"do": "matte", "inverted": True, "name": "kite and hand"},
@@ -156,6 +161,9 @@ def test_undo_is_refused_with_the_name_when_somebody_else_changed_the_same_key(s
         ({"do": "drop key", "channel": "form", "frame": 1002}, "no key on frame 1002"),
         ({"do": "soften", "frame": 1001, "inner": -1}, "between"),
         ({"do": "live", "ranges": [(1005, 1002)]}, "ends before"),
+        ({"do": "remove points", "points": [0, 1]}, "three points left"),
+        ({"do": "remove points", "points": [7]}, "no point 7"),
+        ({"do": "move key", "channel": "form", "frame": 1003, "to": 1004}, "no key on frame 1003"),
     ],
 )
 def test_what_makes_no_sense_is_refused_and_changes_nothing(shot, rafe, said, why):

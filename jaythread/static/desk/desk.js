@@ -8,8 +8,8 @@ import { Softening } from "./tools/softening.js";
 import { Tracing } from "./tools/tracing.js";
 
 export class Desk {
-  constructor(store, stage, edits, mattes, board) {
-    Object.assign(this, { store, stage, edits, mattes, board });
+  constructor(store, stage, edits, mattes, board, player) {
+    Object.assign(this, { store, stage, edits, mattes, board, player });
     this.tracing = new Tracing(this);
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this) };
     this.tell = () => {};
@@ -111,8 +111,48 @@ export class Desk {
     if (commands.length) this.edits.pushAll(`nudged ${commands.length} shapes`, commands);
   }
 
+  // The picked key; or else the chosen points.
   takeAway() {
-    if (!this.board.dropKey()) this.tell("Pick a key on the thread board first: a click on its knot.");
+    const { store } = this;
+    if (this.board.dropKey()) return;
+    const commands = store.chosenShapes
+      .filter((shape) => store.pointsOf(shape.id).size)
+      .map((shape) => ({ do: "remove points", shape: shape.id, points: [...store.pointsOf(shape.id)] }));
+    if (!commands.length || !store.mayTrace) return this.tell("Choose points, or pick a key on the thread board by a click on its knot.");
+    store.choosePoints(new Map([...store.picked.keys()].map((id) => [id, new Set()])));
+    this.edits.pushAll("removed points", commands);
+  }
+
+  pointKind(to) {
+    const { store } = this;
+    const shapes = store.chosenShapes.filter((shape) => store.pointsOf(shape.id).size);
+    if (!shapes.length || !store.mayTrace) return this.tell("Choose one or more points first.");
+    const allCurves = shapes.every((shape) => [...store.pointsOf(shape.id)].every((i) => shape.curves[i]));
+    const kind = to === "swap" ? (allCurves ? "corner" : "curve") : to;
+    this.edits.pushAll(
+      `made points ${kind}`,
+      shapes.map((shape) => ({ do: "point kind", shape: shape.id, points: [...store.pointsOf(shape.id)], to: kind })),
+    );
+  }
+
+  keyHere() {
+    const { store } = this;
+    if (!store.mayTrace || !store.shape) return;
+    const commands = store.chosenShapes.flatMap((shape) =>
+      ["form", "placement"].map((channel) => ({ do: "key here", shape: shape.id, channel, frame: store.frame })),
+    );
+    this.edits.pushAll(`keyed ${store.shape.name} on ${store.frame} as it was`, commands);
+  }
+
+  // change: how the live ranges become, from the ranges, the frame and the shot.
+  live(change) {
+    const { store } = this;
+    if (!store.mayTrace || !store.shape) return;
+    const commands = store.chosenShapes.map((shape) => {
+      const ranges = change(shape.live, store.frame, store.shot);
+      return { do: "live", shape: shape.id, ranges };
+    });
+    this.edits.pushAll("set when shapes are live", commands);
   }
 
   // The soft edge of the chosen shapes here: shown at once, saved when the hand lets go (`done`).

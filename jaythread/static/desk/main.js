@@ -2,6 +2,7 @@
 
 import { Desk } from "./desk.js";
 import { acts, listen } from "./model/acts.js";
+import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
 import { get } from "./net/api.js";
 import { Edits } from "./net/edits.js";
@@ -23,9 +24,11 @@ async function open() {
   const mattes = new Mattes(store);
   edits.settle = (picture, revision) => mattes.settle(picture, revision);
   const stage = new Stage(document.getElementById("stage"), store, plates, mattes);
-  const board = new Board(document.getElementById("board"), store, plates, edits);
-  const desk = new Desk(store, stage, edits, mattes, board);
+  const player = new Player(store);
+  const board = new Board(document.getElementById("board"), store, plates, edits, player);
+  const desk = new Desk(store, stage, edits, mattes, board, player);
   desk.pointer = new Pointer(stage, () => desk.tool);
+  desk.pointer.pressed = () => (board.key = null); // the hand is on the picture now, not on a key
   desk.refresh = async () => store.take(await get(path));
   const table = acts(desk);
   listen(desk, table);

@@ -1,8 +1,10 @@
 // Everything the desk can do by a key, in one table: the keyboard, the list of keys and the buttons all read it.
 
+import { endHere, startHere } from "./live.js";
+
 // keys: how the browser names them, with the modifiers in the order Ctrl, Alt, Shift.
 export function acts(desk) {
-  const { store, stage, edits, board } = desk;
+  const { store, stage, edits, board, player } = desk;
   const jump = (way) => {
     const frames = store.keyFrames().filter((f) => (way < 0 ? f < store.frame : f > store.frame));
     if (frames.length) store.go(way < 0 ? frames.at(-1) : frames[0]);
@@ -15,6 +17,11 @@ export function acts(desk) {
     { group: "Time", keys: ["Shift+ArrowRight"], says: "To the next key of what is chosen", run: () => jump(1) },
     { group: "Time", keys: ["Home"], says: "To the first frame", run: () => store.go(store.shot.first) },
     { group: "Time", keys: ["End"], says: "To the last frame", run: () => store.go(store.shot.last) },
+    { group: "Time", keys: ["G"], says: "Play, or stop", run: () => player.toggle(1) },
+    { group: "Time", keys: ["Shift+G"], says: "Play backwards, or stop", run: () => player.toggle(-1) },
+    { group: "Time", keys: ["H"], says: "Play from here, and come back here on stopping", run: () => player.toggle(1, true) },
+    { group: "Time", keys: ["B"], says: "Play round from this frame (again: from the start)", run: () => player.mark(0, store.frame) },
+    { group: "Time", keys: ["E"], says: "Play round up to this frame (again: to the end)", run: () => player.mark(1, store.frame) },
     { group: "Steps", keys: ["T"], says: "Trace: choose and move points", run: () => desk.setStep("trace") },
     { group: "Steps", keys: ["P"], says: "Place: move, turn, size whole shapes", run: () => desk.setStep("place") },
     { group: "Steps", keys: ["S"], says: "Soften: the edge and the blur", run: () => desk.setStep("soften") },
@@ -35,7 +42,12 @@ export function acts(desk) {
     { group: "Points", keys: ["Ctrl+Shift+ArrowRight"], says: "Nudge by 0.1 px to the right", run: () => nudge(0.1, 0) },
     { group: "Points", keys: ["Ctrl+Shift+ArrowUp"], says: "Nudge by 0.1 px up", run: () => nudge(0, -0.1) },
     { group: "Points", keys: ["Ctrl+Shift+ArrowDown"], says: "Nudge by 0.1 px down", run: () => nudge(0, 0.1) },
-    { group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key", run: () => desk.takeAway() },
+    { group: "Points", keys: ["C"], says: "Swap corner and curve of the chosen points", run: () => desk.pointKind("swap") },
+    { group: "Points", keys: ["X"], says: "Draw the tangents of the chosen points in: sharp corners", run: () => desk.pointKind("sharp") },
+    { group: "Keys and shapes", keys: ["K"], says: "Key form and placement here without a change", run: () => desk.keyHere() },
+    { group: "Keys and shapes", keys: ["Q"], says: "The chosen shapes start to be live here", run: () => desk.live(startHere) },
+    { group: "Keys and shapes", keys: ["W"], says: "The chosen shapes end to be live here", run: () => desk.live(endHere) },
+    { group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key, or the chosen points", run: () => desk.takeAway() },
     { group: "Keys and shapes", keys: ["Ctrl+Z"], says: "Undo your last change", run: () => edits.turn("undo") },
     { group: "Keys and shapes", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], says: "Redo it", run: () => edits.turn("redo") },
     { group: "Looking", keys: ["1"], says: "The plate", run: () => store.set("look", "plate") },

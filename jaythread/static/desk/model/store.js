@@ -18,6 +18,7 @@ export class Store extends EventTarget {
     this.look = "plate";
     this.hidden = false;
     this.drawing = false;
+    this.playing = false;
     this.shapes = new Map();
     this.picked = new Map(); // chosen shapes, the last one first among equals: id -> set of its chosen points
     this.local = new Map(); // what is being dragged or on its way to the server: id -> frame -> points

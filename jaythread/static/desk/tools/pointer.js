@@ -42,6 +42,7 @@ export class Pointer {
   down(e) {
     if (e.target.closest("button, input, select, a")) return;
     document.activeElement?.blur?.();
+    this.pressed?.();
     const p = this.place(e);
     this.stage.element.setPointerCapture(e.pointerId);
     if (e.button === 1 || (e.button === 0 && this.space)) {

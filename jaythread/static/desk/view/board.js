@@ -9,10 +9,12 @@ const LABEL = 62; // px that a ruler figure needs
 const CHANNELS = ["form", "placement", "settings"];
 
 export class Board {
-  constructor(element, store, plates, edits) {
+  constructor(element, store, plates, edits, player) {
     this.store = store;
     this.plates = plates;
     this.edits = edits;
+    this.player = player;
+    this.bringing = null; // a key that is being dragged along its thread, and where to
     this.ruler = element.querySelector(".ruler");
     this.rows = element.querySelector(".threads");
     this.key = null; // the picked key: {shape, channel, frame}
@@ -24,8 +26,8 @@ export class Board {
     for (const canvas of [this.ruler, this.rows]) {
       canvas.addEventListener("pointerdown", (e) => this.down(e, canvas));
       canvas.addEventListener("pointermove", (e) => this.move(e));
-      canvas.addEventListener("pointerup", () => (this.moving = null));
-      canvas.addEventListener("pointercancel", () => (this.moving = null));
+      canvas.addEventListener("pointerup", () => this.up());
+      canvas.addEventListener("pointercancel", () => this.drop());
     }
   }
 
@@ -96,6 +98,11 @@ export class Board {
       pen.stroke();
       if (labelled && Math.abs(x - this.x(this.store.frame)) > 44) pen.fillText(String(f), Math.min(x, width - 18), 22);
     }
+    if (this.player.loop) {
+      const [a, b] = this.player.loop;
+      pen.fillStyle = "rgba(184, 116, 26, 0.22)";
+      pen.fillRect(this.x(a), 28, this.x(b) - this.x(a), 13);
+    }
     pen.fillStyle = "#8b8672";
     for (let f = first; f <= last; f++) {
       if (this.plates.quick.has(f)) pen.fillRect(this.x(f) - per / 2, 42, per + 0.5, 2);
@@ -141,9 +148,9 @@ export class Board {
       pen.lineTo(this.x(Math.min(b, last)), y);
       pen.stroke();
     }
-    for (const key of shape.form) signs.knot(pen, this.x(key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
-    for (const key of this.told(shape, "placement")) signs.stitch(pen, this.x(key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
-    for (const key of this.told(shape, "settings")) signs.dash(pen, this.x(key.frame), y + 9, this.isPicked(shape, "settings", key.frame));
+    for (const key of shape.form) signs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
+    for (const key of this.told(shape, "placement")) signs.stitch(pen, this.at(shape, "placement", key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
+    for (const key of this.told(shape, "settings")) signs.dash(pen, this.at(shape, "settings", key.frame), y + 9, this.isPicked(shape, "settings", key.frame));
   }
 
   // A channel that has never been keyed by hand holds one key at rest: it is not shown.
@@ -182,6 +189,7 @@ export class Board {
       if (this.key) {
         this.store.go(this.key.frame);
         this.store.say("changed");
+        if (this.store.mayTrace) this.bringing = { ...this.key, to: this.key.frame };
         return;
       }
     }
@@ -191,8 +199,35 @@ export class Board {
   }
 
   move(e) {
-    if (this.moving) this.store.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
+    if (this.bringing) {
+      const { first, last } = this.span;
+      this.bringing.to = Math.min(last, Math.max(first, this.frameAt(e.clientX - this.rows.getBoundingClientRect().left)));
+      this.draw();
+    } else if (this.moving) this.store.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
     else if (e.target === this.rows) this.rows.style.cursor = this.keyAt(e.offsetX, e.offsetY)?.channel ? "pointer" : "default";
+  }
+
+  // A key was dragged to another frame: it goes there with all that it holds.
+  up() {
+    const { bringing } = this;
+    this.drop();
+    if (!bringing || bringing.to === bringing.frame) return;
+    const { shape, channel, frame, to } = bringing;
+    this.key = { shape, channel, frame: to };
+    this.store.go(to);
+    this.edits.push({ do: "move key", shape, channel, frame, to });
+  }
+
+  drop() {
+    this.moving = null;
+    this.bringing = null;
+    this.draw();
+  }
+
+  // Where a key is drawn: under the pointer while it is dragged.
+  at(shape, channel, frame) {
+    const b = this.bringing;
+    return this.x(b && b.shape === shape.id && b.channel === channel && b.frame === frame ? b.to : frame);
   }
 
   // Take the picked key away; true when there was one.

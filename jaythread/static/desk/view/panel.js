@@ -2,6 +2,7 @@
 
 import { post } from "../net/api.js";
 import { nameOf } from "../model/acts.js";
+import { endHere, offHere, startHere } from "../model/live.js";
 import { COLOURS } from "./signs.js";
 
 export const PROFILES = {
@@ -17,14 +18,16 @@ export function panel() {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
     touch: ["", "", ""], lines: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
-    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, keyRows: [], search: "", moreOpen: false, verbs: VERBS,
+    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "", moreOpen: false, verbs: VERBS,
 
     connect(desk, table) {
       const { store } = desk;
       this.desk = desk;
       this.table = table;
       this.ready = true;
-      for (const what of ["changed", "frame", "dragged", "view"]) store.addEventListener(what, () => this.sync());
+      for (const what of ["changed", "dragged", "view"]) store.addEventListener(what, () => this.sync());
+      store.addEventListener("frame", () => this.sync(store.playing));
+      desk.player.addEventListener("state", () => this.playState());
       desk.edits.addEventListener("state", () => this.sync());
       desk.edits.addEventListener("refused", (e) => this.tell(e.detail));
       desk.mattes.addEventListener("loaded", () => this.sync());
@@ -33,7 +36,18 @@ export function panel() {
       this.sync();
     },
 
-    sync() {
+    playState() {
+      const { player } = this.desk;
+      this.playing = Boolean(player.way);
+      this.playSays = player.says;
+    },
+
+    // While playing only the frame's number follows: the rest waits until it stands still.
+    sync(onlyFrame = false) {
+      if (onlyFrame) {
+        this.frame = this.desk.store.frame;
+        return;
+      }
       const { store, stage, edits, mattes } = this.desk;
       const { shape } = store;
       const matte = store.matteNow;
@@ -53,11 +67,54 @@ export function panel() {
         };
       });
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length };
+      this.some = store.pointCount;
+      this.key = this.pickedKey();
       if (!shape) return;
+      this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";
       this.soft = store.soft(shape);
       this.plot = PROFILES[shape.profile];
       const place = store.placement(shape);
       this.place = { x: place.x.toFixed(2), y: place.y.toFixed(2), turn: place.turn.toFixed(2), size: (place.size * 100).toFixed(2) };
+    },
+
+    // The key that is picked on the thread board, if its shape still has it.
+    pickedKey() {
+      const { key } = this.desk.board;
+      const shape = key && this.desk.store.shapes.get(key.shape);
+      const there = shape && shape[key.channel].find((k) => k.frame === key.frame);
+      return there ? { ...key, name: shape.name, kind: ["hold", "straight", "flowing"][there.kind], parts: there.full ? "all" : there.parts.length } : null;
+    },
+    setKeyKind(event) {
+      const { shape, channel, frame } = this.key;
+      this.send({ do: "key kind", shape, channel, frame, kind: event.target.value });
+    },
+    takeKey() {
+      this.desk.takeAway();
+    },
+
+    play() {
+      this.desk.player.toggle(1);
+    },
+    liveStart() {
+      this.desk.live(startHere);
+    },
+    liveEnd() {
+      this.desk.live(endHere);
+    },
+    liveOff() {
+      this.desk.live(offHere);
+    },
+    liveAlways() {
+      this.desk.live(() => []);
+    },
+    swapKind() {
+      this.desk.pointKind("swap");
+    },
+    sharp() {
+      this.desk.pointKind("sharp");
+    },
+    removePoints() {
+      this.desk.takeAway();
     },
 
     tell(text) {

@@ -1,0 +1,109 @@
+"""Removing points: the two stretches beside a point become one, fitted to what they drew; how far the outline moved is said."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from roto.curve.flatten import polygon
+from roto.curve.split import cubic_at
+from roto.errors import BadGeometry
+from roto.motion import flow
+from roto.motion.keys import Floats, Keys
+from roto.motion.shape import Shape
+from roto.tolerances import FLATTEN_REACH
+
+SAMPLES = 25
+"""places looked at on each of the two old stretches"""
+ROUNDS, FINE = 8, 257
+"""steps of the fit, and places on the fitted curve among which the nearest is looked for"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Removed:
+    """The shape without the points; mean and worst: px that the outline moved beside them, over all frames looked at."""
+
+    shape: Shape
+    mean: float
+    worst: float
+
+
+def fit_stretch(places: Floats, out: Floats, into: Floats) -> tuple[Floats, Floats]:
+    """Tangents (2,), (2,) of the cubic from the first to the last of places (m, 2) that lies nearest to them.
+
+    Directions are kept (a retracted tangent takes the direction in which the places leave or arrive); lengths by Gauss-Newton on the
+    distances across the curve (Wang, Pottmann, Liu, Fitting B-spline curves to point clouds by squared distance minimization, ACM TOG
+    2006: the tangent distance).
+    """
+    a, d = places[0], places[-1]
+    u = _unit(out if out.any() else places[1] - a)
+    v = _unit(into if into.any() else places[-2] - d)
+    whole = float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum())
+    lengths = np.array([whole / 3, whole / 3])
+    t = np.linspace(0, 1, FINE)
+    for _ in range(ROUNDS):
+        row = np.concatenate([a, np.zeros(2), lengths[0] * u, d, lengths[1] * v, np.zeros(2)]).reshape(1, 2, 6)
+        curve = cubic_at(row, 0, t)[0]
+        nearest = np.argmin(((places[:, None] - curve[None]) ** 2).sum(axis=2), axis=1)
+        along = np.gradient(curve, axis=0)[nearest]
+        normal = np.stack([-along[:, 1], along[:, 0]], axis=1) / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
+        at = t[nearest]
+        columns = np.stack([(normal @ u) * 3 * (1 - at) ** 2 * at, (normal @ v) * 3 * (1 - at) * at**2], axis=1)
+        step = np.linalg.lstsq(columns, ((places - curve[nearest]) * normal).sum(axis=1), rcond=1e-6)[0]
+        lengths = np.clip(lengths + step, 0.0, 3 * whole)
+    return lengths[0] * u, lengths[1] * v
+
+
+def _unit(vector: Floats) -> Floats:
+    long = float(np.linalg.norm(vector))
+    return vector / long if long > 0 else np.zeros(2)
+
+
+def remove_points(shape: Shape, indices: list[int]) -> Removed:
+    """Without these points, on every key."""
+    rest = shape
+    for index in sorted(set(indices), reverse=True):
+        if not 0 <= index < shape.form.parts:
+            raise BadGeometry(f"There is no point {index} in '{shape.name}'.")
+        rest = _without(rest, index)
+    frames = np.unique(np.concatenate([shape.form.frames, np.arange(shape.form.frames[0], shape.form.frames[-1] + 1, 4)]))
+    near = sorted({(i + by) % shape.form.parts for i in indices for by in (-2, -1, 0, 1)})
+    off = np.concatenate([_moved(a, b, near) for a, b in zip(shape.outlines(frames), rest.outlines(frames), strict=True)])
+    return Removed(shape=rest, mean=float(off.mean()), worst=float(off.max()))
+
+
+def _without(shape: Shape, j: int) -> Shape:
+    form = shape.form
+    n = form.parts
+    if n <= 3:
+        raise BadGeometry(f"'{shape.name}' has three points left; an outline needs them. Remove the shape instead.")
+    i, k = (j - 1) % n, (j + 1) % n
+    values, held, speeds = form.values.copy(), form.held.copy(), form.speeds.copy()
+    t = np.linspace(0, 1, SAMPLES)
+    for row, frame in enumerate(form.frames):
+        if not held[row, [i, j, k]].any():
+            continue
+        points = shape.form_at(int(frame), int(frame))
+        places = np.concatenate([cubic_at(points, i, t)[0], cubic_at(points, j, t)[0, 1:]])
+        out, into = fit_stretch(places, points[0, i, 4:6], points[0, k, 2:4])
+        for part in (i, k):
+            if not held[row, part]:
+                values[row, part], speeds[row, part] = points[0, part], flow.speed(form, int(frame), int(frame))[0, part]
+        held[row, [i, k]] = True
+        values[row, i, 4:6], values[row, k, 2:4] = out, into
+    keep = np.arange(n) != j
+    some = held[:, keep].any(axis=1)
+    keys = Keys.build(
+        form.frames[some], values[some][:, keep], held=held[some][:, keep], kinds=form.kinds[some], speeds=speeds[some][:, keep]
+    )
+    return replace(shape, form=keys, kinds=shape.kinds[keep])
+
+
+def _moved(old: Floats, new: Floats, near: list[int]) -> Floats:
+    """How far places on some stretches of the old outline (n, 6) lie from the new one, px."""
+    t = np.linspace(0, 1, 17, endpoint=False)
+    was = np.concatenate([cubic_at(old[None], s, t)[0] for s in near])
+    ring = polygon(new, FLATTEN_REACH)
+    start, along = ring, np.roll(ring, -1, axis=0) - ring
+    from_start = was[:, None] - start[None]
+    share = (from_start * along).sum(axis=2) / np.maximum((along**2).sum(axis=1), 1e-12)
+    return np.sqrt(((from_start - np.clip(share, 0, 1)[..., None] * along) ** 2).sum(axis=2).min(axis=1))

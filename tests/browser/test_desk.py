@@ -1,0 +1,167 @@
+"""The desk by gesture groups: points, keys on the thread board, live ranges, playing, lost connections, two people on one shape."""
+
+import uuid
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from jaythread.desk import actions
+from jaythread.desk.models import Edit, Shape
+
+from ..conftest import command, trace
+
+pytestmark = pytest.mark.django_db(transaction=True)
+CORNERS = ((10, 20), (40, 20), (60, 35), (40, 50), (10, 50))
+
+
+def core(shape):
+    return Shape.objects.get(pk=shape).to_core()
+
+
+@pytest.fixture
+def shape(shot, people):
+    it = trace(shot, people["rafe"], points=CORNERS)
+    actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="place", shape=it, frame=1005, move=(6, 0)))
+    return it
+
+
+@pytest.fixture
+def desk(artist, shot, shape):
+    artist.sign_in("rafe")
+    artist.open_desk(shot.pk)
+    return artist
+
+
+def knot_at(desk, frame: int, row: int = 0) -> tuple[int, int]:
+    """Where a frame's place on a thread is on the screen."""
+    box = desk.css(".threads").rect
+    return round(box["x"] + 16 + (frame - 1001) / 7 * (box["width"] - 32)), round(box["y"] + row * 31 + 19)
+
+
+def press_at(desk, x: int, y: int, *stops: tuple[int, int]) -> None:
+    chain = desk.chain()
+    chain.w3c_actions.pointer_action.move_to_location(x, y)
+    chain.click_and_hold()
+    for stop in stops:
+        chain.w3c_actions.pointer_action.move_to_location(*stop)
+    chain.release().perform()
+
+
+def test_points_are_chosen_changed_and_removed(desk, shape):
+    desk.drag((5, 15), (45, 15), (45, 55), (35, 55), (35, 25), (5, 25))  # a loop around the upper two and the lower right one
+    desk.until(lambda: "3 of 5 points" in desk.css("#touch").text)
+    desk.press("i")
+    desk.until(lambda: "2 of 5 points" in desk.css("#touch").text)
+    desk.press(Keys.ESCAPE)
+    desk.tap(60, 35)
+    desk.until(lambda: "1 of 5 points" in desk.css("#touch").text)
+    desk.press("c")
+    desk.until(lambda: core(shape).kinds.tolist() == [0, 0, 1, 0, 0])
+    desk.press(Keys.CONTROL, Keys.ARROW_RIGHT)
+    desk.until(lambda: core(shape).outlines(np.array([1001]))[0, 2, 0] == pytest.approx(61, abs=1e-4))
+    desk.tap(*(core(shape).outlines(np.array([1001]))[0, 4, :2]))
+    desk.until(lambda: "1 of 5 points" in desk.css("#touch").text)
+    desk.press(Keys.DELETE)
+    desk.until(lambda: core(shape).form.parts == 4)
+    desk.until(lambda: "px on average" in desk.text)  # how far the outline moved is said
+    desk.press(Keys.CONTROL, "z")
+    desk.until(lambda: core(shape).form.parts == 5)
+    place = (25.0, 20.0)
+    chain = desk.at(desk.chain(), *place)
+    chain.double_click().perform()
+    desk.until(lambda: core(shape).form.parts == 6)
+    assert desk.complaints() == []
+
+
+def test_keys_are_picked_moved_and_taken_away_on_the_thread_board(desk, shape):
+    x, y = knot_at(desk, 1005)
+    press_at(desk, x, y - 9, (x + 30, y - 9), (knot_at(desk, 1007)[0], y - 9))
+    desk.until(lambda: core(shape).place.frames.tolist() == [1001, 1007])
+    desk.frame_is(1007)
+    desk.choose("What follows this key", "holds until the next")
+    desk.until(lambda: core(shape).place.kinds.tolist() == [2, 0])
+    press_at(desk, knot_at(desk, 1004)[0], y + 60)
+    desk.frame_is(1004)
+    desk.press("k")
+    desk.until(lambda: core(shape).form.frames.tolist() == [1001, 1004])
+    press_at(desk, knot_at(desk, 1007)[0], y - 9)
+    desk.press(Keys.DELETE)
+    desk.until(lambda: core(shape).place.frames.tolist() == [1001, 1004])
+
+
+def test_live_ranges_start_and_end_here(desk, shape):
+    desk.press("2")
+    desk.until(lambda: desk.pixels("matte-layer", 20, 30)[0] == 255)
+    for key, frame, want in (("q", 1003, ((1003, 1008),)), ("w", 1006, ((1003, 1006),))):
+        desk.figure("Frame", frame)
+        desk.frame_is(frame)
+        desk.press(key)
+        desk.until(lambda want=want: core(shape).live == want)
+    desk.until(lambda: desk.pixels("matte-layer", 25, 30)[0] == 255)
+    desk.press(Keys.ARROW_RIGHT)
+    desk.until(lambda: desk.pixels("matte-layer", 25, 30)[:3] == [0, 0, 0])
+
+
+def test_playing_goes_round_and_comes_back(desk):
+    desk.figure("Frame", 1003)
+    desk.press("b")
+    desk.figure("Frame", 1006)
+    desk.press("e")
+    desk.figure("Frame", 1004)
+    code = "window.seen = new Set(); setInterval(() => seen.add(+document.querySelector('#frame').value), 4)"
+    desk.browser.execute_script(code)
+    desk.press("h")
+    desk.until(lambda: "playing" in desk.text)
+    desk.until(lambda: set(desk.browser.execute_script("return [...seen]")) == {1003, 1004, 1005, 1006})
+    desk.press("g")
+    desk.frame_is(1004)
+
+
+def test_without_a_connection_nothing_is_lost(desk, shape):
+    offline = {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+    desk.browser.execute_cdp_cmd("Network.enable", {})
+    desk.browser.execute_cdp_cmd("Network.emulateNetworkConditions", offline)
+    moved = desk.drag((60, 35), (64, 38), (68, 40))
+    desk.until(lambda: "unsaved" in desk.css("#saved").text)
+    desk.press(Keys.ARROW_RIGHT)
+    desk.frame_is(1002)
+    again = desk.drag((10 + 6 / 4, 20), (8, 16))
+    assert Edit.objects.count() == 3
+    desk.browser.execute_cdp_cmd("Network.emulateNetworkConditions", {**offline, "offline": False})
+    desk.saved()
+    it = core(shape)
+    assert it.form.frames.tolist() == [1001, 1002]
+    assert it.outlines(np.array([1001]))[0, 2, :2] == pytest.approx([60 + moved[0], 35 + moved[1]], abs=0.01)
+    assert again and it.form.held[1].sum() == 1
+
+
+def test_somebody_else_on_the_same_shape_is_named_and_neither_is_overwritten(desk, shot, shape, people):
+    actions.edit(people["marta"], shot.pk, uuid.uuid4(), None, command(do="place", shape=shape, frame=1001, move=(0, 3)))
+    desk.drag((60, 35), (64, 38), (70, 40))
+    desk.until(lambda: "marta has changed 'kite body' meanwhile" in desk.text)
+    desk.until(lambda: "Your version of this shape is kept aside" in desk.text)
+    assert core(shape).form.frames.tolist() == [1001]
+    assert core(shape).outlines(np.array([1001]))[0, 2, :2] == pytest.approx([60, 38])
+    desk.browser.refresh()  # kept over a reload
+    desk.until(lambda: "Your version of this shape is kept aside" in desk.text)
+    desk.click("Take mine")
+    desk.saved()
+    desk.until(lambda: core(shape).outlines(np.array([1001]))[0, 2, 0] > 65)
+
+
+def test_escape_and_backspace_while_tracing(desk, shape):
+    desk.press("n")
+    for x, y in ((70, 10), (90, 10), (90, 30)):
+        desk.tap(x, y)
+    desk.press(Keys.BACKSPACE)
+    desk.tap(88, 34)
+    desk.press(Keys.ENTER)
+    desk.until(lambda: Shape.objects.count() == 2)
+    assert core(Shape.objects.exclude(pk=shape).get().pk).form.parts == 3
+    desk.press("n")
+    desk.tap(70, 50)
+    desk.press(Keys.ESCAPE)
+    desk.press(Keys.ESCAPE)
+    desk.until(lambda: "Click for a corner" not in desk.css("#touch").text)
+    assert Shape.objects.count() == 2
