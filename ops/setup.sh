@@ -72,7 +72,7 @@ postgres_start() {  # postgres_start FOLDER LOG: a cluster on a free loopback po
   as_postgres "$bin/pg_ctl" -D "$folder" status >/dev/null 2>&1 && as_postgres "$bin/pg_ctl" -D "$folder" stop -m fast >/dev/null 2>&1
   JAY_DB_PORT=$(.venv/bin/python ops/free_port.py)
   export JAY_DB_PORT
-  as_postgres "$bin/pg_ctl" -D "$folder" -w -t 30 -l "$log" -o "-p $JAY_DB_PORT -c listen_addresses=127.0.0.1 -c unix_socket_directories=''" start >/dev/null 2>&1 \
+  as_postgres "$bin/pg_ctl" -D "$folder" -w -t 30 -l "$log" -o "-p $JAY_DB_PORT -c listen_addresses=127.0.0.1 -c unix_socket_directories=''" start >/dev/null 2>&1 9>&- \
     || fail "The database in $folder does not start: $(tail -n 1 "$log" 2>/dev/null). If it is broken beyond repair, move that folder away and start again; a new one is made."
   "$PWD/.venv/bin/python" ops/make_database.py || fail "The database could not be made."
 }

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from jaythread.desk import actions, journal, scene
-from jaythread.desk.models import Edit, Shape
+from jaythread.desk.models import Edit, Shape, StackEntry
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
@@ -55,6 +55,10 @@ def shape(core: CoreShape, revision: int, shot: Shot) -> dict[str, Any]:
     }
 
 
+def line(entry: StackEntry) -> dict[str, Any]:
+    return {**{k: v for k, v in journal.entry_row(entry).items() if k != "matte"}, "id": str(entry.pk)}
+
+
 def mattes(shot: Shot) -> list[dict[str, Any]]:
     return [
         {
@@ -62,10 +66,7 @@ def mattes(shot: Shot) -> list[dict[str, Any]]:
             "name": m.name,
             "inverted": m.inverted,
             "sentence": sentence(scene.core_matte(shot, m)),
-            "stack": [
-                {"id": str(e.pk), "shape": str(e.shape_id), "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity}
-                for e in m.entries.all()
-            ],
+            "stack": [line(e) for e in m.entries.all()],
         }
         for m in shot.mattes.prefetch_related("entries")
     ]

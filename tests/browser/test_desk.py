@@ -9,7 +9,7 @@ from selenium.webdriver.common.keys import Keys
 from jaythread.desk import actions
 from jaythread.desk.models import Edit, Shape
 
-from ..conftest import command, trace
+from ..conftest import command, picture, trace
 
 pytestmark = pytest.mark.django_db(transaction=True)
 CORNERS = ((10, 20), (40, 20), (60, 35), (40, 50), (10, 50))
@@ -148,6 +148,41 @@ def test_somebody_else_on_the_same_shape_is_named_and_neither_is_overwritten(des
     desk.click("Take mine")
     desk.saved()
     desk.until(lambda: core(shape).outlines(np.array([1001]))[0, 2, 0] > 65)
+
+
+def test_ready_made_outlines_their_order_and_the_cut_out(desk, shape):
+    desk.press(Keys.SHIFT, "n")
+    desk.drag((70, 10), (80, 20), (90, 30))
+    desk.until(lambda: Shape.objects.count() == 2)
+    round_one = Shape.objects.exclude(pk=shape).get()
+    a, b = np.array(desk.on_plate(70, 10)), np.array(desk.on_plate(90, 30))
+    want = [[(a[0] + b[0]) / 2, a[1]], [b[0], (a[1] + b[1]) / 2]]
+    assert np.allclose(core(round_one.pk).outlines(np.array([1001]))[0, :2, :2], want, atol=0.01)
+    assert core(round_one.pk).kinds.all()
+    desk.press(Keys.SHIFT, "m")
+    desk.drag((70, 40), (90, 60))
+    desk.until(lambda: Shape.objects.count() == 3)
+    desk.saved()
+    desk.press(Keys.SHIFT, Keys.ARROW_DOWN)
+    desk.until(lambda: [e.shape.name for e in round_one.shot.mattes.get().entries.all()] == ["kite body", "shape 3", "shape 2"])
+    desk.press("4")
+    desk.until(lambda: desk.pixels("matte-layer", 80, 50)[3] == 255 and desk.pixels("matte-layer", 5, 5)[3] == 0)
+    assert desk.pixels("matte-layer", 80, 50)[:3] == desk_picture(80, 50)
+    desk.choose("Ground of the cut-out", "on white")
+    desk.until(lambda: desk.pixels("plate-layer", 5, 5)[:3] == [255, 255, 255])
+
+
+def desk_picture(x, y):
+    """The plate's own colour there."""
+    return picture(1001)[y, x].tolist()
+
+
+def test_a_held_key_shows_the_frame_before(desk):
+    desk.figure("Frame", 1004)
+    desk.chain().key_down("d").perform()
+    desk.frame_is(1003)
+    desk.chain().key_up("d").perform()
+    desk.frame_is(1004)
 
 
 def test_escape_and_backspace_while_tracing(desk, shape):

@@ -2,6 +2,7 @@
 
 import { shifted } from "./geom/outline.js";
 import { newId } from "./net/api.js";
+import { Readymade } from "./tools/readymade.js";
 import { Points } from "./tools/points.js";
 import { Placing } from "./tools/placing.js";
 import { Softening } from "./tools/softening.js";
@@ -11,6 +12,7 @@ export class Desk {
   constructor(store, stage, edits, mattes, board, player) {
     Object.assign(this, { store, stage, edits, mattes, board, player });
     this.tracing = new Tracing(this);
+    this.readymade = new Readymade(this);
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this) };
     this.tell = () => {};
     this.showKeys = () => {};
@@ -18,7 +20,9 @@ export class Desk {
   }
 
   get tool() {
-    return this.store.drawing ? this.tracing : this.tools[this.store.step];
+    const { drawing } = this.store;
+    if (drawing) return drawing === "points" ? this.tracing : this.readymade;
+    return this.tools[this.store.step];
   }
 
   setStep(step) {
@@ -26,11 +30,12 @@ export class Desk {
     this.store.set("step", step);
   }
 
-  startTracing() {
+  // how: "points" for clicking around the subject, or "ellipse" or "box" for a ready-made outline
+  startTracing(how = "points") {
     if (!this.store.mayTrace) return this.tell("Your role here is to look; artists and leads trace.");
     this.store.set("step", "trace");
     this.store.set("hidden", false);
-    this.store.set("drawing", true);
+    this.store.set("drawing", how);
   }
 
   stopTracing() {
@@ -39,7 +44,7 @@ export class Desk {
   }
 
   escape() {
-    if (this.store.drawing) this.tracing.cancel();
+    if (this.store.drawing) this.tool.cancel();
     else if (this.pointer.active) {
       this.pointer.active.cancel?.();
       this.pointer.active = null;
@@ -133,6 +138,30 @@ export class Desk {
       `made points ${kind}`,
       shapes.map((shape) => ({ do: "point kind", shape: shape.id, points: [...store.pointsOf(shape.id)], to: kind })),
     );
+  }
+
+  // Hold to see the frame before in place of this one, outline included.
+  flip(on) {
+    const { store } = this;
+    if (on && this.flipped === undefined) {
+      this.flipped = store.frame;
+      store.go(store.frame - 1);
+    } else if (!on && this.flipped !== undefined) {
+      store.go(this.flipped);
+      this.flipped = undefined;
+    }
+  }
+
+  // Bring the chosen shape up (1) or down (-1) by one line of the stack.
+  reorder(way) {
+    const { store } = this;
+    const stack = store.stack();
+    const at = stack.findIndex((line) => line.shape === store.chosen);
+    const to = at + way;
+    if (at < 0 || to < 0 || to >= stack.length || !store.mayTrace) return;
+    const beyond = stack[to + way];
+    const order = beyond ? (stack[to].order + beyond.order) / 2 : stack[to].order + way;
+    this.edits.push({ do: "entry", entry: stack[at].id, order });
   }
 
   keyHere() {

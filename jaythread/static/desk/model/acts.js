@@ -26,7 +26,9 @@ export function acts(desk) {
     { group: "Steps", keys: ["P"], says: "Place: move, turn, size whole shapes", run: () => desk.setStep("place") },
     { group: "Steps", keys: ["S"], says: "Soften: the edge and the blur", run: () => desk.setStep("soften") },
     { group: "Tracing", keys: ["N"], says: "Trace a new shape", run: () => desk.startTracing() },
-    { group: "Tracing", keys: ["Enter"], says: "Close the outline in hand", when: () => store.drawing, run: () => desk.tracing.finish() },
+    { group: "Tracing", keys: ["Shift+N"], says: "Drag out an ellipse", run: () => desk.startTracing("ellipse") },
+    { group: "Tracing", keys: ["Shift+M"], says: "Drag out a box", run: () => desk.startTracing("box") },
+    { group: "Tracing", keys: ["Enter"], says: "Close the outline in hand", when: () => store.drawing === "points", run: () => desk.tracing.finish() },
     {
       group: "Tracing", keys: ["Backspace"], says: "Take back the last point in hand", when: () => store.drawing && desk.tracing.any,
       run: () => desk.tracing.takeBack(),
@@ -45,6 +47,8 @@ export function acts(desk) {
     { group: "Points", keys: ["C"], says: "Swap corner and curve of the chosen points", run: () => desk.pointKind("swap") },
     { group: "Points", keys: ["X"], says: "Draw the tangents of the chosen points in: sharp corners", run: () => desk.pointKind("sharp") },
     { group: "Keys and shapes", keys: ["K"], says: "Key form and placement here without a change", run: () => desk.keyHere() },
+    { group: "Keys and shapes", keys: ["Shift+ArrowUp"], says: "The chosen shape one line up in the stack", run: () => desk.reorder(1) },
+    { group: "Keys and shapes", keys: ["Shift+ArrowDown"], says: "The chosen shape one line down in the stack", run: () => desk.reorder(-1) },
     { group: "Keys and shapes", keys: ["Q"], says: "The chosen shapes start to be live here", run: () => desk.live(startHere) },
     { group: "Keys and shapes", keys: ["W"], says: "The chosen shapes end to be live here", run: () => desk.live(endHere) },
     { group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key, or the chosen points", run: () => desk.takeAway() },
@@ -53,6 +57,9 @@ export function acts(desk) {
     { group: "Looking", keys: ["1"], says: "The plate", run: () => store.set("look", "plate") },
     { group: "Looking", keys: ["2"], says: "The matte", run: () => store.set("look", "matte") },
     { group: "Looking", keys: ["3"], says: "The matte as a tint over the plate", run: () => store.set("look", "tint") },
+    { group: "Looking", keys: ["4"], says: "The cut-out on a ground of choice", run: () => store.set("look", "cut-out") },
+    { group: "Looking", keys: ["J"], says: "Show or hide the outlines of the keys before and after", run: () => store.set("neighbours", !store.neighbours) },
+    { group: "Looking", keys: ["D"], says: "Hold to see the frame before in place of this one", run: () => desk.flip(true), up: () => desk.flip(false) },
     { group: "Looking", keys: ["O"], says: "Hide or show the outlines", run: () => store.set("hidden", !store.hidden) },
     { group: "Looking", keys: ["F"], says: "The whole picture with its margin", run: () => stage.fit() },
     { group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
@@ -107,6 +114,9 @@ export function listen(desk, table) {
     },
     true,
   );
-  addEventListener("keyup", (e) => e.key === " " && desk.pointer.hold(false));
+  addEventListener("keyup", (e) => {
+    if (e.key === " ") desk.pointer.hold(false);
+    byKey.get(pressed(e))?.up?.();
+  });
   addEventListener("blur", () => desk.pointer.hold(false));
 }

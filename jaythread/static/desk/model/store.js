@@ -17,6 +17,8 @@ export class Store extends EventTarget {
     this.step = "trace";
     this.look = "plate";
     this.hidden = false;
+    this.neighbours = false;
+    this.ground = "checker";
     this.drawing = false;
     this.playing = false;
     this.shapes = new Map();
@@ -88,6 +90,12 @@ export class Store extends EventTarget {
     let count = 0;
     for (const points of this.picked.values()) count += points.size;
     return count;
+  }
+
+  // The form and placement keys of a shape next before and after a frame.
+  keysAround(shape, frame = this.frame) {
+    const frames = [...shape.form, ...shape.placement].map((k) => k.frame);
+    return [Math.max(...frames.filter((f) => f < frame)), Math.min(...frames.filter((f) => f > frame))].filter(Number.isFinite);
   }
 
   isLive(shape, frame = this.frame) {
@@ -191,6 +199,7 @@ export class Store extends EventTarget {
   // What a change would touch, in words: [quiet, now, quiet].
   touches() {
     const shapes = this.chosenShapes;
+    if (this.drawing && this.drawing !== "points") return [`Drag out the ${this.drawing}, from corner to corner`, "", ""];
     if (this.drawing) return ["Click for a corner, drag for a curve; click the first point to close", "", ""];
     if (!this.mayTrace) return ["You can look here; artists and leads trace", "", ""];
     if (!shapes.length && !this.stack().length) return ["Nothing is traced yet: press ", "N", " and click around the subject"];

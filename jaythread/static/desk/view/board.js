@@ -20,7 +20,10 @@ export class Board {
     this.key = null; // the picked key: {shape, channel, frame}
     this.waiting = false;
     this.moving = null;
-    for (const what of ["changed", "frame"]) store.addEventListener(what, () => this.draw());
+    this.head = element.querySelector(".head"); // the present frame: elements of their own, so that stepping redraws nothing
+    this.line = element.querySelector(".head-line");
+    store.addEventListener("changed", () => this.draw());
+    store.addEventListener("frame", () => this.placeHead());
     plates.addEventListener("loaded", () => this.draw());
     new ResizeObserver(() => this.draw()).observe(this.ruler.parentElement);
     for (const canvas of [this.ruler, this.rows]) {
@@ -58,13 +61,25 @@ export class Board {
   pen(canvas, height) {
     const ratio = devicePixelRatio || 1;
     const { width } = this.span;
-    canvas.style.width = `${width}px`;
-    canvas.style.height = `${height}px`;
-    canvas.width = Math.round(width * ratio);
-    canvas.height = Math.round(height * ratio);
     const pen = canvas.getContext("2d");
-    pen.setTransform(ratio, 0, 0, ratio, 0, 0);
+    const size = [Math.round(width * ratio), Math.round(height * ratio)];
+    if (canvas.width !== size[0] || canvas.height !== size[1]) {
+      canvas.style.width = `${width}px`;
+      canvas.style.height = `${height}px`;
+      [canvas.width, canvas.height] = size;
+      pen.setTransform(ratio, 0, 0, ratio, 0, 0);
+    }
+    pen.clearRect(0, 0, width, height);
     return pen;
+  }
+
+  placeHead() {
+    const { width } = this.span;
+    const x = this.x(this.store.frame);
+    const half = this.head.offsetWidth / 2;
+    this.head.textContent = this.store.frame;
+    this.head.style.transform = `translateX(${Math.min(width - half - 1, Math.max(half + 1, x)) - half}px)`;
+    this.line.style.transform = `translateX(${x - 0.75}px)`;
   }
 
   paint() {
@@ -73,10 +88,7 @@ export class Board {
     const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16);
     const pen = this.pen(this.rows, height);
     lines.forEach((line, i) => this.paintThread(pen, this.store.shapes.get(line.shape), i * ROW + ROW / 2 + 4));
-    const x = this.x(this.store.frame);
-    pen.fillStyle = signs.OCHRE;
-    pen.fillRect(x - 0.75, 0, 1.5, height);
-    if (this.hint) this.hint.hidden = lines.length > 0;
+    this.placeHead();
   }
 
   paintRuler() {
@@ -96,7 +108,7 @@ export class Board {
       pen.moveTo(x, labelled ? 30 : 36);
       pen.lineTo(x, 41);
       pen.stroke();
-      if (labelled && Math.abs(x - this.x(this.store.frame)) > 44) pen.fillText(String(f), Math.min(x, width - 18), 22);
+      if (labelled) pen.fillText(String(f), Math.min(x, width - 18), 22);
     }
     if (this.player.loop) {
       const [a, b] = this.player.loop;
@@ -107,19 +119,6 @@ export class Board {
     for (let f = first; f <= last; f++) {
       if (this.plates.quick.has(f)) pen.fillRect(this.x(f) - per / 2, 42, per + 0.5, 2);
     }
-    const x = this.x(this.store.frame);
-    const text = String(this.store.frame);
-    const half = Math.max(22, text.length * 4.2 + 7);
-    const middle = Math.min(width - half - 1, Math.max(half + 1, x));
-    pen.fillStyle = signs.OCHRE;
-    pen.fillRect(x - 0.75, 20, 1.5, 24);
-    pen.beginPath();
-    pen.roundRect(middle - half, 6, half * 2, 21, 9);
-    pen.fillStyle = "#8f5510";
-    pen.fill();
-    pen.fillStyle = "#fffdf7";
-    pen.font = "600 13px Figures, monospace";
-    pen.fillText(text, middle, 21);
   }
 
   paintThread(pen, shape, y) {

@@ -18,7 +18,7 @@ export function panel() {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
     touch: ["", "", ""], lines: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
-    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "", moreOpen: false, verbs: VERBS,
+    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: false, colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "", moreOpen: false, verbs: VERBS,
 
     connect(desk, table) {
       const { store } = desk;
@@ -52,7 +52,7 @@ export function panel() {
       const { shape } = store;
       const matte = store.matteNow;
       Object.assign(this, {
-        mayTrace: store.mayTrace, step: store.step, look: store.look, frame: store.frame, first: store.shot.first, last: store.shot.last,
+        mayTrace: store.mayTrace, step: store.step, look: store.look, ground: store.ground, neighbours: store.neighbours, frame: store.frame, first: store.shot.first, last: store.shot.last,
         rate: store.shot.rateText, zoom: `${Math.round(stage.view.scale * 100)}%`, state: edits.state, drawing: store.drawing, hidden: store.hidden,
         touch: store.touches(), mattes: store.mattes.map((m) => ({ id: m.id, name: m.name })), matte: store.matte || "", undo: store.undo, redo: store.redo,
         matteInverted: Boolean(matte?.inverted), sentence: matte?.sentence || "", shutter: store.shutter.angle, centred: store.shutter.phase === null,
@@ -66,7 +66,7 @@ export function panel() {
           chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
         };
       });
-      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length };
+      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
       this.some = store.pointCount;
       this.key = this.pickedKey();
       if (!shape) return;
@@ -148,6 +148,27 @@ export function panel() {
     typedFrame(event) {
       this.desk.store.go(Number.parseInt(event.target.value, 10));
       event.target.value = this.desk.store.frame;
+    },
+    ellipse() {
+      this.desk.startTracing("ellipse");
+    },
+    box() {
+      this.desk.startTracing("box");
+    },
+    up() {
+      this.desk.reorder(1);
+    },
+    down() {
+      this.desk.reorder(-1);
+    },
+    paintIn(colour) {
+      this.send({ do: "look", shape: this.shape.id, colour });
+    },
+    setGround(event) {
+      this.desk.store.set("ground", event.target.value);
+    },
+    setNeighbours(event) {
+      this.desk.store.set("neighbours", event.target.checked);
     },
     trace() {
       if (this.drawing) this.desk.stopTracing();

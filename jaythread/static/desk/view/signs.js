@@ -22,6 +22,17 @@ export function thread(pen, points, view, colour, { pale = false, chosen = false
   pen.globalAlpha = full;
 }
 
+// The outline of another frame: thin and faint.
+export function faint(pen, points, view, colour) {
+  pen.beginPath();
+  trace(pen, points, view);
+  pen.globalAlpha = 0.6;
+  pen.lineWidth = 1;
+  pen.strokeStyle = colour;
+  pen.stroke();
+  pen.globalAlpha = 1;
+}
+
 // The reach as a pale band without a line: outer part outside the outline, inner part inside.
 export function band(pen, points, view, soft) {
   const path = new Path2D();

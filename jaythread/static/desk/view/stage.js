@@ -5,6 +5,8 @@ import * as signs from "./signs.js";
 
 export const TINT = "#7d4f96";
 const TINT_STRENGTH = 0.5;
+const GROUNDS = { checker: "#5f5f5f", black: "#000", white: "#fff", grey: "#777" };
+const CHECK = 12; // screen px
 const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
 
 export class Stage {
@@ -27,7 +29,7 @@ export class Stage {
     store.addEventListener("frame", () => this.draw("plate", "matte", "outline"));
     store.addEventListener("changed", () => this.draw("plate", "matte", "outline"));
     store.addEventListener("dragged", () => this.draw("outline"));
-    plates.addEventListener("loaded", (e) => e.detail === store.frame && this.draw("plate"));
+    plates.addEventListener("loaded", (e) => e.detail === store.frame && this.draw("plate", "matte"));
     mattes.addEventListener("loaded", () => this.draw("matte"));
     document.fonts?.ready.then(() => this.draw("plate"));
     this.resize();
@@ -91,10 +93,11 @@ export class Stage {
 
   paintPlate() {
     const pen = this.pen(0);
+    if (this.store.look === "cut-out") return this.paintGround(pen);
     const wantsFull = this.view.scale * (devicePixelRatio || 1) >= 1;
     const picture = this.plates.best(this.store.frame, wantsFull);
     pen.imageSmoothingEnabled = !wantsFull;
-    pen.imageSmoothingQuality = "medium";
+    pen.imageSmoothingQuality = this.store.playing ? "low" : "medium";
     if (picture) pen.drawImage(picture, ...this.rect());
     else {
       pen.fillStyle = "#6a6a6a";
@@ -109,12 +112,41 @@ export class Stage {
     this.hasFull = Boolean(wantsFull && this.plates.full.get(this.store.frame));
   }
 
+  paintGround(pen) {
+    const [x, y, w, h] = this.rect();
+    pen.fillStyle = GROUNDS[this.store.ground] || this.store.ground;
+    pen.fillRect(x, y, w, h);
+    if (this.store.ground !== "checker") return;
+    pen.save();
+    pen.beginPath();
+    pen.rect(x, y, w, h);
+    pen.clip();
+    pen.fillStyle = "#8e8e8e";
+    for (let j = 0; j * CHECK < h; j++) {
+      for (let i = j % 2; i * CHECK < w; i += 2) pen.fillRect(x + i * CHECK, y + j * CHECK, CHECK, CHECK);
+    }
+    pen.restore();
+  }
+
+  // The plate's picture through the matte.
+  paintCutOut(pen, matte) {
+    const full = this.view.scale * (devicePixelRatio || 1) >= 1;
+    const picture = this.plates.best(this.store.frame, full);
+    if (!matte || !picture) return;
+    pen.drawImage(matte, ...this.rect());
+    pen.globalCompositeOperation = "source-in";
+    pen.imageSmoothingEnabled = !full;
+    pen.drawImage(picture, ...this.rect());
+    pen.globalCompositeOperation = "source-over";
+  }
+
   paintMatte() {
     const pen = this.pen(1);
     const { look } = this.store;
     if (look === "plate") return;
     const matte = this.mattes.current();
     pen.imageSmoothingEnabled = this.view.scale < 1;
+    if (look === "cut-out") return this.paintCutOut(pen, matte);
     if (look === "matte") {
       pen.fillStyle = "#000";
       pen.fillRect(...this.rect());
@@ -150,6 +182,9 @@ export class Stage {
     const { store, view } = this;
     const points = store.outline(shape);
     const soft = store.soft(shape);
+    if (store.neighbours && !store.playing) {
+      for (const frame of store.keysAround(shape)) signs.faint(pen, store.outline(shape, frame), view, signs.COLOURS[shape.colour]);
+    }
     if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
     signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
