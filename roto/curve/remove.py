@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.optimize import least_squares
 
 from roto.curve.flatten import polygon
 from roto.curve.split import cubic_at
@@ -14,8 +15,8 @@ from roto.tolerances import FLATTEN_REACH
 
 SAMPLES = 25
 """places looked at on each of the two old stretches"""
-ROUNDS, FINE = 8, 257
-"""steps of the fit, and places on the fitted curve among which the nearest is looked for"""
+FINE = 257
+"""places on the fitted curve among which the nearest is looked for"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,27 +31,27 @@ class Removed:
 def fit_stretch(places: Floats, out: Floats, into: Floats) -> tuple[Floats, Floats]:
     """Tangents (2,), (2,) of the cubic from the first to the last of places (m, 2) that lies nearest to them.
 
-    Directions are kept (a retracted tangent takes the direction in which the places leave or arrive); lengths by Gauss-Newton on the
-    distances across the curve (Wang, Pottmann, Liu, Fitting B-spline curves to point clouds by squared distance minimization, ACM TOG
-    2006: the tangent distance).
+    Directions are kept (a retracted tangent takes the direction in which the places leave or arrive); the two lengths are least squares
+    of the distances from the places to the curve.
     """
     a, d = places[0], places[-1]
     u = _unit(out if out.any() else places[1] - a)
     v = _unit(into if into.any() else places[-2] - d)
     whole = float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum())
-    lengths = np.array([whole / 3, whole / 3])
+    if whole == 0.0:
+        return np.zeros(2), np.zeros(2)
     t = np.linspace(0, 1, FINE)
-    for _ in range(ROUNDS):
+
+    def gaps(lengths: Floats) -> Floats:
         row = np.concatenate([a, np.zeros(2), lengths[0] * u, d, lengths[1] * v, np.zeros(2)]).reshape(1, 2, 6)
         curve = cubic_at(row, 0, t)[0]
-        nearest = np.argmin(((places[:, None] - curve[None]) ** 2).sum(axis=2), axis=1)
-        along = np.gradient(curve, axis=0)[nearest]
-        normal = np.stack([-along[:, 1], along[:, 0]], axis=1) / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
-        at = t[nearest]
-        columns = np.stack([(normal @ u) * 3 * (1 - at) ** 2 * at, (normal @ v) * 3 * (1 - at) * at**2], axis=1)
-        step = np.linalg.lstsq(columns, ((places - curve[nearest]) * normal).sum(axis=1), rcond=1e-6)[0]
-        lengths = np.clip(lengths + step, 0.0, 3 * whole)
-    return lengths[0] * u, lengths[1] * v
+        nearest = np.clip(np.argmin(((places[:, None] - curve[None]) ** 2).sum(axis=2), axis=1), 1, FINE - 2)
+        along = curve[nearest + 1] - curve[nearest - 1]
+        across = np.stack([-along[:, 1], along[:, 0]], axis=1) / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
+        return ((places - curve[nearest]) * across).sum(axis=1)
+
+    found = least_squares(gaps, [whole / 3, whole / 3], bounds=(0.0, 3 * whole), x_scale=whole, diff_step=1e-4)
+    return found.x[0] * u, found.x[1] * v
 
 
 def _unit(vector: Floats) -> Floats:

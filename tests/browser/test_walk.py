@@ -139,7 +139,7 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     artist.click("Deliver")
     artist.until(lambda: "read back before it is called proved" in artist.text)
     artist.css("form .btn-primary").click()
-    artist.browser.find_element(By.PARTIAL_LINK_TEXT, "version 1").click()
+    artist.until(lambda: artist.browser.find_element(By.PARTIAL_LINK_TEXT, "version 1")).click()
     artist.until(lambda: artist.css("#state").text == "proved", 60)
     link = artist.css("#fetch").get_attribute("href")
     session = artist.browser.get_cookie("sessionid")["value"]
