@@ -48,13 +48,13 @@ def blurred_matte() -> list[tuple[str, str, str]]:
     moments = moving.outline(it.shutter.moments(50, 16), 50)
     moments[:, :, 0] -= moments[8, :, 0].mean() - 960.0
     moments[:, :, 1] -= moments[8, :, 1].mean() - 540.0
-    ours = best(lambda: render(matte_at(it), 1))
+    ours = best(lambda: render(it, 1))
     rows = []
     fastest = min(
         (best(lambda draw=draw: general.averaged(draw, moments, FULL_HD), 5), name)  # type: ignore[misc]
         for name, draw in (("cairo", general.cairo_alpha), ("skia", general.skia_alpha))
     )
-    assert render(matte_at(it), 1).samples == 16
+    assert render(it, 1).samples == 16
     rows.append(
         (
             "blurred matte, 16 samples, full HD",
@@ -63,11 +63,6 @@ def blurred_matte() -> list[tuple[str, str, str]]:
         )
     )
     return rows
-
-
-def matte_at(it):  # type: ignore[no-untyped-def]
-    """The same matte; a name for what is timed."""
-    return it
 
 
 def reach() -> list[tuple[str, str, str]]:

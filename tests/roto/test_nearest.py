@@ -6,7 +6,6 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roto.curve.flatten import polygon
 from roto.matte.render import render, touched_box
 from roto.matte.stack import Entry
 from roto.motion import edits
@@ -96,8 +95,3 @@ def test_turning_about_a_place_leaves_that_place_where_it_is(about, turn, size, 
     c, s = np.cos(np.radians(turn)) * size, np.sin(np.radians(turn)) * size
     want = np.array(about) + (was - about) @ np.array([[c, s], [-s, c]])
     assert np.allclose(now, want, atol=1e-6)
-
-
-def test_finer_sides_change_nothing_that_matters():
-    points = blob(n=9)
-    assert np.abs(polygon(points, 0.02)[:, 0].max() - polygon(points, 1e-5)[:, 0].max()) < 0.02

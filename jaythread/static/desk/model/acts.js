@@ -4,7 +4,7 @@ import { endHere, startHere } from "./live.js";
 
 // keys: how the browser names them, with the modifiers in the order Ctrl, Alt, Shift.
 export function acts(desk) {
-  const { store, stage, edits, board, player } = desk;
+  const { store, stage, edits, player } = desk;
   const jump = (way) => {
     const frames = store.keyFrames().filter((f) => (way < 0 ? f < store.frame : f > store.frame));
     if (frames.length) store.go(way < 0 ? frames.at(-1) : frames[0]);
@@ -65,7 +65,7 @@ export function acts(desk) {
     { group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
     { group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", run: () => {} },
     { group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
-  ].map((act) => ({ when: () => true, ...act, board }));
+  ].map((act) => ({ when: () => true, ...act }));
 }
 
 const NAMES = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down", " ": "space bar" };

@@ -11,14 +11,13 @@ export const PROFILES = {
   early: "M4 58 C28 14 70 6 112 6",
   late: "M4 58 C46 58 88 50 112 6",
 };
-const VERBS = { add: "adds", cut: "cuts", keep: "keeps the overlap" };
 
 export function panel() {
   return {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
     touch: ["", "", ""], lines: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
-    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: false, colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "", moreOpen: false, verbs: VERBS,
+    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: false, colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
 
     connect(desk, table) {
       const { store } = desk;
