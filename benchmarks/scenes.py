@@ -48,11 +48,12 @@ def matte(*shapes: Shape, size: tuple[int, int] = FULL_HD, angle: float = 0.0, c
 
 
 def twelve() -> Matte:
-    """Twelve shapes in full HD with reach, moving a few px a frame, shutter 180 degrees."""
+    """Twelve shapes in full HD as a figure is cut up (head, hair, arms, hands...): 80-260 px across, 40 points each, with reach, moving a
+    few px a frame, shutter 180 degrees."""
     rng = np.random.default_rng(5)
     shapes = []
     for k in range(12):
         centre = (float(rng.uniform(200, 1500)), float(rng.uniform(200, 880)))
         move = (float(rng.uniform(-3, 3)), float(rng.uniform(-2, 2)))
-        shapes.append(shape(blob(centre, float(rng.uniform(60, 220)), k), f"shape {k}", move, inner=2.0, outer=4.0))
+        shapes.append(shape(blob(centre, float(rng.uniform(40, 130)), k), f"shape {k}", move, inner=2.0, outer=4.0))
     return matte(*shapes, angle=180.0)

@@ -2,13 +2,12 @@
 
 import argparse
 import sys
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.render import render
+from roto.matte.render import Rendered, render_each
 from roto.package.manifest import file_name
 from roto.picture.stills import write_matte
 
@@ -38,12 +37,13 @@ def main(arguments: list[str] | None = None) -> int:
         matte = replace(matte, first=min(first, matte.first), last=max(last, matte.last))
         given.out.mkdir(parents=True, exist_ok=True)
 
-        def one(frame: int) -> None:
-            ending = ".exr" if given.depth == "float" else ".png"
-            write_matte(given.out / file_name(matte, frame, ending), render(matte, frame).alpha, given.depth)
+        ending = ".exr" if given.depth == "float" else ".png"
 
-        with ThreadPoolExecutor(max(1, given.workers)) as pool:
-            list(pool.map(one, range(first, last + 1)))
+        def write(frame: int, done: Rendered) -> None:
+            write_matte(given.out / file_name(matte, frame, ending), done.alpha, given.depth)
+
+        for _ in render_each(matte, range(first, last + 1), write, given.workers):
+            pass
     except (RotoError, OSError) as error:
         print(f"Not done: {error}", file=sys.stderr)
         return 2

@@ -4,10 +4,35 @@
 of references: for functions that neither make nor keep arrays it is a third of their time. They must not allocate.
 """
 
+import hashlib
+import shutil
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
-from numba import njit
+from numba import config, njit
+
+HERE = Path(__file__).parent
+
+
+def _kept_in() -> Path | None:
+    """Where compiled code is kept: a folder for exactly these sources, since a function's own file does not tell what it calls."""
+    mark = hashlib.sha256()
+    for path in sorted(HERE.rglob("*.py")):
+        mark.update(path.read_bytes())
+    folder = HERE / "__pycache__" / f"compiled-{mark.hexdigest()[:16]}"
+    try:
+        if not folder.is_dir():
+            for old in folder.parent.glob("compiled-*"):
+                shutil.rmtree(old, ignore_errors=True)
+            folder.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        return None
+    return folder
+
+
+if (folder := _kept_in()) is not None:
+    config.CACHE_DIR = str(folder)
 
 kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy")
 inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False)  # type: ignore[call-overload]

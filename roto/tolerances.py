@@ -15,11 +15,20 @@ SOFT_MARGIN = 0.7072
 BLUR_STEP = 0.5
 """px: the longest way a piece of outline may travel between two samples of an exposure."""
 
+DEEP_STEP = 0.35
+"""of a reach (and the pixel's own): the same for outlines with a reach, whose alpha is a mean over each step."""
+
+MOST_STEP = 2.0
+"""px: and at most so far, since between two looks a distance is taken to run evenly. About a corner it does not: BLUR_STEP there."""
+
 BLUR_CAP = 64
 """samples: the most that one frame takes unless asked otherwise."""
 
 THIN_REACH = 1.0
 """px: below this the straight-edge average of a reach is corrected towards the exact coverage."""
+
+LEAST_DEEP = 0.001
+"""px: what stands for no reach at all where there is an edge shift of a pixel or more."""
 
 ADDED_POINT = 0.01
 """px: how far an outline may move at any frame when a point is added (the promise is 0.05)."""

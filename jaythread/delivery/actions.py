@@ -4,7 +4,6 @@ import os
 import shutil
 import uuid
 import zipfile
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from django.db import transaction
@@ -20,7 +19,7 @@ from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account
 from roto.errors import Cancelled, RotoError
 from roto.exchange import document
-from roto.matte.render import render
+from roto.matte.render import Rendered, render_each
 from roto.matte.stack import Matte as CoreMatte
 from roto.package import manifest, proof
 from roto.picture.stills import write_matte
@@ -104,19 +103,22 @@ def deliver(delivery_id: int) -> None:
 
 
 def _render(delivery: Delivery, core: CoreMatte, folder: Path) -> None:
-    def one(row: DeliveredFrame) -> DeliveredFrame:
-        done = render(core, row.frame)
+    waiting = {row.frame: row for row in delivery.frames.all() if not row.done or not (folder / row.name).exists()}
+
+    def write(frame: int, done: Rendered) -> DeliveredFrame:
+        row = waiting[frame]
         write_matte(folder / row.name, done.alpha, "16")
         entry = manifest.entry(folder, row.name, row.frame)
         row.bytes, row.sha256, row.samples, row.capped, row.done = entry.bytes, entry.sha256, done.samples, done.capped, True
         return row
 
-    waiting = [row for row in delivery.frames.all() if not row.done or not (folder / row.name).exists()]
-    with ThreadPoolExecutor(os.cpu_count() or 2) as pool:
-        for begin in range(0, len(waiting), CHUNK):
+    made: list[DeliveredFrame] = []
+    for row in render_each(core, waiting, write, os.cpu_count() or 2):
+        made.append(row)
+        if len(made) == CHUNK or row.frame == max(waiting):
+            DeliveredFrame.objects.bulk_update(made, ["bytes", "sha256", "samples", "capped", "done"])
+            made = []
             _asked_to_stop(delivery)
-            rows = list(pool.map(one, waiting[begin : begin + CHUNK]))
-            DeliveredFrame.objects.bulk_update(rows, ["bytes", "sha256", "samples", "capped", "done"])
 
 
 def read_back(delivery: Delivery, core: CoreMatte, folder: Path) -> proof.Receipt:

@@ -35,7 +35,7 @@ def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
 def shape(core: CoreShape, revision: int, shot: Shot) -> dict[str, Any]:
     """A shape with its evaluated outlines and settings."""
     frames = np.arange(shot.first, shot.last + 1)
-    soft = [core.settings_at(int(f)) for f in frames] if len(core.settings.frames) > 1 else [core.settings_at(shot.first)]
+    soft = core.settings_at(frames if len(core.settings.frames) > 1 else frames[:1])
     return {
         "id": core.id,
         "name": core.name,

@@ -1,17 +1,25 @@
-"""The row loop: every sample of the exposure, every run of the stack, one pixel row after the other.
+"""The row loop: every step of the exposure, every run of the stack, one pixel row after the other.
 
 Rows do not know of each other and columns only through exact whole-number sums, so any box gives the same bytes as the whole frame.
 """
 
 import numpy as np
+from numpy.typing import NDArray
 
 from roto.compiled import inner, kernel
+from roto.lanes import LANE
 from roto.matte.coverage import ADD, CUT, KEEP, ONE, PASS, UNIT, areas, fold, sweep_row
-from roto.matte.reach import soft_row
-from roto.tolerances import THIN_REACH
+from roto.matte.coverage import scratch as coverage_scratch
+from roto.matte.moving import alpha_in_row, fill, look
+from roto.matte.reach import thin_row
+from roto.matte.sides import Geometry
+from roto.motion.keys import Floats
 
-AREA, SOFT, PLAIN = 0, 1, 2
-"""Runs: entries that combine as areas; one entry with a reach or edge shift; one entry without either, but see-through."""
+AREA, PLAIN, THIN, DEEP = 0, 1, 2, 3
+"""Runs: entries that combine as areas; or one entry without a reach, but see-through; with a reach thinner than a pixel; with any other.
+
+A deep run is looked at where steps meet and its alpha is the mean over each step; the others are looked at in the middle of each step.
+"""
 
 
 @inner
@@ -29,16 +37,32 @@ def _widen(buffer, lo, hi, to_lo, to_hi, ground):
     """Make `buffer` valid over the union of both ranges; returns it."""
     if to_lo >= to_hi:
         return lo, hi
+    value = np.float32(ground)
     if lo >= hi:
-        buffer[to_lo:to_hi] = ground
+        fill(buffer[to_lo:to_hi], value)
         return to_lo, to_hi
     if to_lo < lo:
-        buffer[to_lo:lo] = ground
+        fill(buffer[to_lo:lo], value)
         lo = to_lo
     if to_hi > hi:
-        buffer[hi:to_hi] = ground
+        fill(buffer[hi:to_hi], value)
         hi = to_hi
     return lo, hi
+
+
+@inner
+def _copy(source, to):
+    for x in range(len(to)):
+        to[x] = source[x]
+
+
+@inner
+def _union(one, other):
+    if one[0] >= one[1]:
+        return other[0], other[1]
+    if other[0] >= other[1]:
+        return one[0], one[1]
+    return min(one[0], other[0]), max(one[1], other[1])
 
 
 @inner
@@ -51,18 +75,42 @@ def _mix(mode, a, b):
 
 
 @inner
-def _mix_all(mode, cur, b):
-    """`_mix` over a stretch, in loops that compile to vector instructions."""
-    one = np.float32(1.0)
+def _mix_moving(mode, cur, turn, b, db):
+    """`_mix` of means over a step in which either side also changes, evenly, by `turn` and `db`: the mean of a product is that of the
+    means plus a twelfth of the changes' product. In loops that compile to vector instructions."""
+    zero, one, twelfth = np.float32(0.0), np.float32(1.0), np.float32(1.0 / 12.0)
     if mode == ADD:
         for x in range(len(cur)):
-            cur[x] = cur[x] + b[x] - cur[x] * b[x]
+            rest, room = one - b[x], one - cur[x]
+            value = one - room * rest - turn[x] * db[x] * twelfth
+            value = value if value > zero else zero
+            cur[x] = value if value < one else one
+            turn[x] = turn[x] * rest + db[x] * room
     elif mode == CUT:
         for x in range(len(cur)):
-            cur[x] = cur[x] * (one - b[x])
+            rest, here = one - b[x], cur[x]
+            value = here * rest - turn[x] * db[x] * twelfth
+            cur[x] = value if value > zero else zero
+            turn[x] = turn[x] * rest - db[x] * here
     else:
         for x in range(len(cur)):
-            cur[x] = cur[x] * b[x]
+            here = cur[x]
+            value = here * b[x] + turn[x] * db[x] * twelfth
+            value = value if value > zero else zero
+            cur[x] = value if value < one else one
+            turn[x] = turn[x] * b[x] + db[x] * here
+
+
+@inner
+def _apply_line(invert, opacity, mode, b, db):
+    """Inversion and opacity of a line of the stack, in place."""
+    part = np.float32(-opacity if invert else opacity)
+    base = np.float32(opacity if invert else 0.0)
+    if mode == KEEP:
+        base += np.float32(1.0 - opacity)
+    for x in range(len(b)):
+        b[x] = base + part * b[x]
+        db[x] = part * db[x]
 
 
 @inner
@@ -72,78 +120,47 @@ def _entry_alpha(value, invert, opacity, mode):
 
 
 @inner
-def _combine(kind, mode, invert, opacity, one_ground, pass_ground, one, passed, lo, hi, cur, clo, chi, ground):
-    """Lay one run onto `cur`; returns its new valid range and its value outside of it."""
+def _combine(kind, mode, invert, opacity, one_ground, pass_ground, value, passed, change, lo, hi, cur, turn, clo, chi, ground):
+    """Lay one run onto `cur` (and its change over the step, `turn`); returns its new valid range and its value outside of it."""
+    _widen(turn, clo, chi, lo, hi, 0.0)
     clo, chi = _widen(cur, clo, chi, lo, hi, ground)
     if kind == AREA:
         if one_ground != 0.0 or pass_ground != 1.0:
             for x in range(clo, chi):
                 if x < lo or x >= hi:
                     cur[x] = one_ground + pass_ground * cur[x]
+                    turn[x] *= pass_ground
         for x in range(lo, hi):
-            cur[x] = one[x] + passed[x] * cur[x]
+            cur[x] = value[x] + passed[x] * cur[x]
+            turn[x] *= passed[x]
         return clo, chi, one_ground + pass_ground * ground
     outside = _entry_alpha(0.0, invert, opacity, mode)
     if outside != (1.0 if mode == KEEP else 0.0):
+        left = outside if mode == KEEP else 1.0 - outside
         for x in range(clo, chi):
             if x < lo or x >= hi:
                 cur[x] = _mix(mode, cur[x], outside)
-    if not invert and opacity == 1.0:
-        _mix_all(mode, cur[lo:hi], one[lo:hi])
-    else:
-        for x in range(lo, hi):
-            cur[x] = _mix(mode, cur[x], _entry_alpha(one[x], invert, opacity, mode))
+                turn[x] *= left
+    _mix_moving(mode, cur[lo:hi], turn[lo:hi], value[lo:hi], change[lo:hi])
     return clo, chi, _mix(mode, ground, outside)
 
 
-@kernel
-def render_rows(
-    out,
-    row_from,
-    row_to,
-    box,
-    origin,
-    samples,
-    runs,
-    mode,
-    invert,
-    opacity,
-    still,
-    soft,
-    curves,
-    tables,
-    layers,
-    geometry,
-    scratch,
-    inverted,
-):
-    """Fill out[row_from - origin : row_to - origin] with alpha.
-
-    out: float32 (box rows, box columns). box: (first column, column after the last, picture width). origin: the box's first row.
-    runs: int64 (R, 3) of kind, first entry, entry after the last. mode, invert, opacity, still: per entry. soft: float64 (entries, 3)
-    of inner and outer reach and edge shift. curves, tables: profiles per entry, and their averaged ends. layers: int64 (samples,
-    entries), polygon of each entry.
-    geometry: sides (S, 4) with y rising, ways, uses, and the sides in each row per layer (CSR).
-    """
+@inner
+def _fill(
+    out, row_from, row_to, box, origin, steps, runs, mode, invert, opacity, still, soft, curves, ramps, which, layers, geometry, inverted,
+    buffers,
+):  # fmt: skip
     sides, ways, use, rows, items = geometry
+    cubics, tables, beyond, wholes = ramps
+    values, change, span, square, near, lanes, inside, seen, sums, line_buffers, of_sides, rest, rest_too, grounds = buffers
+    cur, turn, total, into = line_buffers
+    pieces, ids, at, breaks, wind, where, way = of_sides
     box0, box1 = box[0], box[1]
     wide = box1 - box0
     entries = len(mode)
     count = len(runs)
-    plain_mode = np.zeros(entries, np.int64)
-    plain_invert = np.zeros(entries, np.bool_)
-    sums = np.zeros((2, wide + 3), np.int64)
-    values = np.zeros((count, 2, wide), np.float32)
-    span = np.zeros((count, 2), np.int64)
-    cur = np.empty(wide, np.float32)
-    total = np.empty(wide, np.float32)
-    square = np.empty(wide, np.float32)
-    near = np.empty(wide, np.int32)
-    pieces, ids, at, breaks, wind = scratch
-    where = np.empty(len(pieces))
-    way = np.empty(len(pieces), np.int64)
-    rest = np.zeros(entries, np.int64)
-    grounds = np.zeros((count, 2))
+    kept = len(values)
+    plain_mode, plain_invert = rest, rest_too
     for r in range(count):
         if runs[r, 0] == AREA:
             state = fold(rest, runs[r, 1], runs[r, 2], mode, invert)
@@ -157,11 +174,11 @@ def render_rows(
         moving = False
         for e in range(entries):
             if not still[e]:
-                for s in range(samples):
+                for s in range(steps + 1):
                     if rows[layers[s, e], line + 1] > rows[layers[s, e], line]:
                         moving = True
                         break
-        used = samples if moving else 1
+        used = steps if moving else 1
         tlo, thi = 0, 0
         ground = 0.0
         if only_area:
@@ -182,50 +199,129 @@ def render_rows(
                 below = 0.0
                 for r in range(count):
                     kind, first, last = runs[r, 0], runs[r, 1], runs[r, 2]
+                    k = r if kept > 1 else 0
                     quiet = True
                     for e in range(first, last):
                         quiet = quiet and still[e]
                     if s == 0 or not quiet:
                         lo, hi = 0, 0
-                        area = kind == AREA
-                        if area or kind == PLAIN or soft[first, 0] + soft[first, 1] + abs(soft[first, 2]) < THIN_REACH:
+                        if kind == DEEP:
+                            old, new = s & 1, (s + 1) & 1
+                            for later in range(2):
+                                if not later and (s > 0 or quiet):
+                                    continue
+                                slot, layer = (new if later else old), layers[s + (later if not quiet else 0), first]
+                                look(
+                                    row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], box0, box1, square[k, slot],
+                                    near[k, slot], lanes[k, slot], inside[k, slot], where, way, seen[k, slot],
+                                )  # fmt: skip
+                            if quiet:
+                                old = new
+                            lo, hi = _union(seen[k, 0], seen[k, 1]) if not quiet else (seen[k, new, 0], seen[k, new, 1])
+                            w = which[first]
+                            alpha_in_row(
+                                row, lo, hi, square[k, old], near[k, old], lanes[k, old], inside[k, old], square[k, new], near[k, new],
+                                lanes[k, new], inside[k, new], sides, box0, soft[first, 3], curves[first], cubics[w],
+                                tables[w], beyond[w], wholes[w], values[k, 0], change[k], into,
+                            )  # fmt: skip
+                        else:
+                            area = kind == AREA
                             left, right = sweep_row(
                                 row, line, layers[s], sides, ways, use, rows, items, first, last, mode if area else plain_mode,
                                 invert if area else plain_invert, sums, area and r > 0, box, pieces, ids, at, breaks, wind,
                             )  # fmt: skip
                             lo, hi = _columns(left, right, box0, box1)
-                            if kind == SOFT:
-                                values[r, 1, :] = 0.0
-                                areas(sums, 0, 0.0, lo, hi, 1.0 / UNIT, values[r, 1])
+                            if kind == THIN:
+                                fill(values[k, 1], np.float32(0.0))
+                                areas(sums, 0, 0.0, lo, hi, 1.0 / UNIT, values[k, 1, LANE:])
+                                layer = layers[s, first]
+                                lo, hi = thin_row(
+                                    row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], soft[first, 0],
+                                    soft[first, 1], soft[first, 2], curves[first], box0, box1, square[kept, 0], near[kept, 0],
+                                    lanes[kept, 0], where, way, values[k, 1, LANE:], values[k, 0, LANE:],
+                                )  # fmt: skip
                             else:
-                                areas(sums, 0, grounds[r, 0], lo, hi, 1.0 / UNIT, values[r, 0])
+                                areas(sums, 0, grounds[r, 0], lo, hi, 1.0 / UNIT, values[k, 0, LANE:])
                                 if area and r > 0:
-                                    areas(sums, 1, grounds[r, 1], lo, hi, 1.0 / UNIT, values[r, 1])
-                        if kind == SOFT:
-                            layer = layers[s, first]
-                            lo, hi = soft_row(
-                                row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], soft[first, 0], soft[first, 1],
-                                soft[first, 2], curves[first], tables[first], box0, box1, square, near, where, way, values[r, 1],
-                                values[r, 0],
-                            )  # fmt: skip
+                                    areas(sums, 1, grounds[r, 1], lo, hi, 1.0 / UNIT, values[k, 1, LANE:])
+                        if kind != DEEP:
+                            fill(change[k, LANE + lo : LANE + hi], np.float32(0.0))
                         span[r, 0], span[r, 1] = lo, hi
+                        if kind != AREA and (invert[first] or opacity[first] != 1.0):
+                            _apply_line(
+                                invert[first],
+                                opacity[first],
+                                mode[first],
+                                values[k, 0, LANE + lo : LANE + hi],
+                                change[k, LANE + lo : LANE + hi],
+                            )
                     clo, chi, below = _combine(
-                        kind, mode[first], invert[first], opacity[first], grounds[r, 0], grounds[r, 1], values[r, 0], values[r, 1],
-                        span[r, 0], span[r, 1], cur, clo, chi, below,
+                        kind, mode[first], invert[first], opacity[first], grounds[r, 0], grounds[r, 1], values[k, 0, LANE:],
+                        values[k, 1, LANE:], change[k, LANE:], span[r, 0], span[r, 1], cur, turn, clo, chi, below,
                     )  # fmt: skip
+                if used == 1:
+                    _copy(cur[clo:chi], out[line, clo:chi])
+                    tlo, thi, ground = clo, chi, below
+                    break
                 tlo, thi = _widen(total, tlo, thi, clo, chi, ground)
                 if below != 0.0:
-                    total[tlo:clo] += below
-                    total[chi:thi] += below
+                    for x in range(tlo, thi):
+                        if x < clo or x >= chi:
+                            total[x] += below
                 for x in range(clo, chi):
                     total[x] += cur[x]
                 ground += below
-            for x in range(tlo, thi):
-                total[x] = total[x] / np.float32(used)
-            ground /= used
-        out[line, :tlo] = ground
-        out[line, tlo:thi] = total[tlo:thi]
-        out[line, thi:] = ground
+            if used > 1:
+                for x in range(tlo, thi):
+                    total[x] = total[x] / np.float32(used)
+                ground /= used
+        if only_area or used > 1:
+            _copy(total[tlo:thi], out[line, tlo:thi])
+        if ground != 0.0:
+            out[line, :tlo] = ground
+            out[line, thi:] = ground
         if inverted:
             for x in range(wide):
                 out[line, x] = 1.0 - out[line, x]
+
+
+def _buffers(wide: int, steps: int, runs: int, entries: int, most: int) -> tuple:
+    """Working arrays of the row loop: what several steps need of each run is kept by run; else one set serves all, and stays in the
+    processor's cache. The set after the last is for thin runs."""
+    kept, padded, lanes = (runs if steps > 1 else 1), wide + 2 * LANE, wide // LANE + 3
+    of_sides = (*coverage_scratch(most * entries, entries), np.empty(most * entries + 1), np.empty(most * entries + 1, np.int64))
+    return (
+        np.zeros((kept, 2, padded), np.float32), np.zeros((kept, padded), np.float32), np.zeros((runs, 2), np.int64),
+        np.full((kept + 1, 2, padded), np.inf, np.float32), np.zeros((kept + 1, 2, padded), np.int32),
+        np.zeros((kept + 1, 2, lanes), np.uint8), np.zeros((kept + 1, 2, lanes), np.uint8), np.zeros((kept + 1, 2, 2), np.int64),
+        np.zeros((2, wide + 3), np.int64), (*np.empty((3, wide), np.float32), np.empty(2 * LANE, np.float32)),
+        of_sides, np.zeros(entries, np.int64), np.zeros(entries, np.bool_), np.zeros((runs, 2)),
+    )  # fmt: skip
+
+
+@kernel
+def _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, buffers):
+    runs, mode, invert, opacity, still = stack
+    _fill(
+        out, part[0], part[1], box, origin, steps, runs, mode, invert, opacity, still, soft, curves, ramps, which, layers, geometry,
+        inverted, buffers,
+    )  # fmt: skip
+
+
+def render_rows(
+    out: NDArray[np.float32], part: tuple[int, int], box: tuple[int, int, int], origin: int, steps: int, stack: tuple, soft: Floats,
+    curves: Floats, ramps: tuple[Floats, ...], which: NDArray[np.int64], layers: NDArray[np.int64], geometry: Geometry, most: int,
+    inverted: bool,
+) -> None:  # fmt: skip
+    """Fill out[part[0] - origin : part[1] - origin] with alpha.
+
+    out: float32 (box rows, box columns), 0 so far. box: (first column, column after the last, picture width). origin: the box's first
+    row. stack: runs, int64 (R, 3) of kind, first entry, entry after the last; and per entry mode, invert, opacity, and whether it
+    stands still. soft: float64 (entries,
+    4) of inner and outer reach, edge shift, and how far the boundary lies within the reach. curves: profiles per entry. ramps: those
+    in use (see `ramp`), which: the entry's. layers: int64 (steps + 1, entries), the polygon of each entry where steps meet (deep runs)
+    or in each step. geometry: see `sides`, and the sides in each row per layer (CSR). most: sides of one layer in
+    any one row.
+    """
+    buffers = _buffers(box[1] - box[0], steps, len(stack[0]), len(soft), most)
+    _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, buffers)

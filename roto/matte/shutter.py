@@ -5,12 +5,17 @@ from fractions import Fraction
 from math import ceil
 
 import numpy as np
+from numpy.typing import NDArray
 
-from roto.compiled import kernel
-from roto.curve.flatten import flatten
+from roto.compiled import inner, kernel
 from roto.errors import RotoError
 from roto.motion.keys import Floats
-from roto.tolerances import BLUR_CAP, BLUR_STEP
+from roto.tolerances import BLUR_CAP
+
+CORNER = 0.3
+"""the sine of a turn from which a point counts as a corner for the shutter"""
+FARTHEST = 1e6
+"""px: longer ways are not counted out"""
 
 
 class BadShutter(RotoError):
@@ -43,11 +48,17 @@ class Shutter:
         return frame + phase / 360.0, frame + (phase + self.angle) / 360.0
 
     def moments(self, frame: int, count: int) -> Floats:
-        """`count` even moments, each the middle of its share of the exposure."""
+        """`count` even moments, each the middle of its share of the exposure: (count,)."""
         opens, closes = self.exposure(frame)
         if count == 1:
             return np.array([float(frame)]) if self.angle == 0 else np.array([0.5 * (opens + closes)])
         return opens + (np.arange(count) + 0.5) * (closes - opens) / count
+
+    def meetings(self, frames: int | NDArray[np.int64], steps: int) -> Floats:
+        """The moments where `steps` even steps of an exposure meet, its ends included: (..., steps + 1)."""
+        phase = -self.angle / 2 if self.phase is None else self.phase
+        part = (phase + self.angle * (np.arange(steps + 1) / steps)) / 360.0
+        return np.asarray(frames, dtype=np.float64)[..., None] + part
 
 
 def angle_of(exposure: Fraction, rate: Fraction) -> float:
@@ -59,12 +70,14 @@ def angle_of(exposure: Fraction, rate: Fraction) -> float:
     return float(360 * exposure * rate)
 
 
-@kernel
-def _longest(points, low_x, low_y, high_x, high_y, steps):
+@inner
+def _longest(points, low_x, low_y, high_x, high_y, steps, box):
+    """The longest way of one outline (T, n, 6); see `travel`. box: float64 (4,), for the work."""
     moments, n, _ = points.shape
     longest = 0.0
     any_seen = False
-    box = np.array([np.inf, np.inf, -np.inf, -np.inf])
+    box[0] = box[1] = np.inf
+    box[2] = box[3] = -np.inf
     overall = 0.0
     for i in range(n):
         j = (i + 1) % n
@@ -95,25 +108,52 @@ def _longest(points, low_x, low_y, high_x, high_y, steps):
     return 0.0 if box[2] < low_x or box[3] < low_y or box[0] > high_x or box[1] > high_y else overall
 
 
-def longest_way(points: Floats, picture: tuple[int, int], reach: float, steps: int = 8) -> float:
-    """The longest way (px) that any piece of outline within the picture plus reach travels over the moments given.
+@inner
+def _has_corners(points):
+    """Whether an outline (n, 6) turns sharply at any of its points."""
+    n = len(points)
+    for i in range(n):
+        p, before, after = points[i], points[i - 1 if i else n - 1], points[i + 1 if i + 1 < n else 0]
+        ax, ay, bx, by = -p[2], -p[3], p[4], p[5]
+        if ax * ax + ay * ay < 1e-12:
+            ax, ay = p[0] - before[0] - before[4], p[1] - before[1] - before[5]
+        if ax * ax + ay * ay < 1e-12:
+            ax, ay = p[0] - before[0], p[1] - before[1]
+        if bx * bx + by * by < 1e-12:
+            bx, by = after[0] + after[2] - p[0], after[1] + after[3] - p[1]
+        if bx * bx + by * by < 1e-12:
+            bx, by = after[0] - p[0], after[1] - p[1]
+        long = np.sqrt((ax * ax + ay * ay) * (bx * bx + by * by))
+        if long > 0.0 and (ax * bx + ay * by < 0.0 or abs(ax * by - ay * bx) > CORNER * long):
+            return True
+    return False
 
-    points: (T, n, 6) at rising moments. Way is measured at places along the curves, the same parameters at every moment.
+
+@kernel
+def _travel(points, width, height, pads, steps):
+    ways = np.empty(len(points))
+    corners = np.empty(len(points), np.bool_)
+    box = np.empty(4)
+    for f in range(len(points)):
+        margin = pads[f] + 1.0
+        ways[f] = _longest(points[f], -margin, -margin, width + margin, height + margin, steps, box)
+        corners[f] = _has_corners(points[f, 0])
+    return ways, corners
+
+
+def travel(points: Floats, picture: tuple[int, int], pads: Floats, steps: int = 8) -> tuple[Floats, NDArray[np.bool_]]:
+    """How far outlines travel in each of several exposures, and whether they have corners.
+
+    points: (F, T, n, 6), T rising moments each. Returns px (F,): the longest way that any piece of outline within the picture plus its
+    pad (F,) travels, measured at places along the curves, the same parameters at every moment.
     """
-    margin = reach + 1.0
-    return float(_longest(np.ascontiguousarray(points), -margin, -margin, picture[0] + margin, picture[1] + margin, steps))
+    return _travel(np.ascontiguousarray(points), float(picture[0]), float(picture[1]), pads, steps)
 
 
-def samples_for(way: float, cap: int) -> int:
-    """How many samples a way of so many px takes: steps of at most BLUR_STEP, at most the cap.
+def samples_for(way: float, step: float) -> int:
+    """In how many steps of so many px at most a way is taken.
 
-    >>> samples_for(0.0, 64), samples_for(4.9, 64), samples_for(500.0, 64)
-    (1, 10, 64)
+    >>> samples_for(0.0, 0.5), samples_for(4.9, 0.5), samples_for(1.9, 2.0)
+    (1, 10, 1)
     """
-    return 1 if way < 1e-6 else min(cap, max(2, ceil(way / BLUR_STEP)))
-
-
-def polygons(points: Floats, tolerance: float) -> list[Floats]:
-    """The polygons of an outline at several moments: (V, 2) each."""
-    vertices, starts = flatten(points, tolerance)
-    return [vertices[starts[i] : starts[i + 1]] for i in range(len(points))]
+    return 1 if way < 1e-6 else ceil(min(way, FARTHEST) / step)

@@ -167,7 +167,8 @@ def _flow(frames, values, held, kinds, speeds, times, numbers, side):
 
 def _run(keys: Keys, times: object, numbers: object, side: int) -> Floats:
     moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
-    number = np.broadcast_to(np.asarray(numbers, dtype=np.int64), moments.shape).copy()
+    number = np.empty(moments.shape, np.int64)
+    number[:] = numbers
     return _flow(keys.frames.astype(np.float64), keys.values, keys.held, keys.kinds, keys.speeds, moments, number, side)
 
 

@@ -25,16 +25,21 @@ def at_rest(frame: int) -> Keys:
     return Keys.build([frame], AT_REST[None])
 
 
-def matrices(placed: Floats, pivot: tuple[float, float]) -> Floats:
-    """Affine maps (T, 2, 3) from placement values (T, 3, 2)."""
-    angle = np.radians(placed[:, TURN, 0])
-    scale = np.exp(placed[:, SIZE, 0])
-    c, s = np.cos(angle) * scale, np.sin(angle) * scale
+@kernel
+def _matrices(placed, pivot_x, pivot_y):
     out = np.empty((len(placed), 2, 3))
-    out[:, 0, 0], out[:, 0, 1], out[:, 1, 0], out[:, 1, 1] = c, -s, s, c
-    out[:, 0, 2] = pivot[0] + placed[:, MOVE, 0] - c * pivot[0] + s * pivot[1]
-    out[:, 1, 2] = pivot[1] + placed[:, MOVE, 1] - s * pivot[0] - c * pivot[1]
+    for i in range(len(placed)):
+        angle, size = math.radians(placed[i, TURN, 0]), math.exp(placed[i, SIZE, 0])
+        c, s = math.cos(angle) * size, math.sin(angle) * size
+        out[i, 0, 0], out[i, 0, 1], out[i, 1, 0], out[i, 1, 1] = c, -s, s, c
+        out[i, 0, 2] = pivot_x + placed[i, MOVE, 0] - c * pivot_x + s * pivot_y
+        out[i, 1, 2] = pivot_y + placed[i, MOVE, 1] - s * pivot_x - c * pivot_y
     return out
+
+
+def matrices(placed: Floats, pivot: tuple[float, float]) -> Floats:
+    """Affine maps (T, 2, 3) from placement values (T, 3, 2); each number depends on its own row alone, to the last bit."""
+    return _matrices(placed, float(pivot[0]), float(pivot[1]))
 
 
 @kernel

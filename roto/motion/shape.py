@@ -76,27 +76,30 @@ class Shape:
         """The placement's affine maps (T, 2, 3)."""
         return placement.matrices(flow.evaluate(self.place, times, number), self.pivot)
 
-    def outline(self, times: object, number: int) -> Floats:
-        """Points (T, n, 6) in plate pixels at moments of the exposure of frame `number`."""
+    def outline(self, times: object, number: int | NDArray[np.int64]) -> Floats:
+        """Points (T, n, 6) in plate pixels at moments of the exposure of frame `number`, or of one frame each (T,)."""
         moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
         points = placement.apply(self.maps_at(moments, number), self.form_at(moments, number))
-        for ride in self.rides:
-            points = ride.carry(points, moments, number)
+        if self.rides:
+            frames = np.broadcast_to(np.asarray(number, dtype=np.int64), moments.shape)
+            for ride in self.rides:
+                for frame in np.unique(frames):
+                    here = frames == frame
+                    points[here] = ride.carry(points[here], moments[here], int(frame))
         return dividing_polygon(points) if self.kind == DIVIDING else points
 
     def outlines(self, frames: NDArray[np.int64]) -> Floats:
-        """Points (F, n, 6) at whole frames."""
-        frames = np.asarray(frames, dtype=np.int64)
-        points = placement.apply(self.maps_at(frames, frames), self.form_at(frames, frames))
-        for ride in self.rides:
-            points = np.concatenate([ride.carry(points[i : i + 1], frames[i : i + 1].astype(float), int(f)) for i, f in enumerate(frames)])
-        return points
+        """Points (F, n, 6) at whole frames, of a dividing edge its own point."""
+        plain = self if self.kind != DIVIDING else replace(self, kind=CLOSED)
+        return plain.outline(frames, np.asarray(frames, dtype=np.int64))
 
-    def settings_at(self, frame: int) -> tuple[float, float, float, float]:
-        """Inner and outer reach (px), edge shift (px), opacity at a frame; reaches are never negative, opacity stays in 0..1."""
-        value = flow.evaluate(self.settings, frame, frame)[0]
-        inner, outer = max(0.0, value[REACH, 0]), max(0.0, value[REACH, 1])
-        return float(inner), float(outer), float(value[SHIFT, 0]), float(min(1.0, max(0.0, value[OPACITY, 0])))
+    def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float]]:
+        """Inner and outer reach (px), edge shift (px), opacity at each frame; reaches are never negative, opacity stays in 0..1."""
+        values = flow.evaluate(self.settings, frames, frames)
+        values[:, REACH] = np.maximum(values[:, REACH], 0.0)
+        values[:, OPACITY, 0] = np.clip(values[:, OPACITY, 0], 0.0, 1.0)
+        rows = zip(values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], strict=True)
+        return [(float(a), float(b), float(c), float(d)) for a, b, c, d in rows]
 
     def with_form_key(self, frame: int, points: Floats, held: NDArray[np.bool_]) -> Self:
         """Key the form of the held points at a frame, points given in plate pixels; the placement there is taken off first."""

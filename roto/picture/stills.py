@@ -12,6 +12,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from roto.compiled import kernel
 from roto.errors import BadPicture
 
 Pixels = NDArray[Any]
@@ -70,12 +71,20 @@ def read(path: Path) -> Pixels:
     return np.ascontiguousarray(pixels[:, :, order])
 
 
+@kernel
+def _rounded(alpha, top, out):
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            out[y, x] = np.int32(np.rint(alpha[y, x] * top))
+
+
 def quantise(alpha: NDArray[np.float32], depth: str) -> Pixels:
-    """Alpha 0..1 as whole numbers of that depth, rounded to the nearest; 'float' passes through."""
+    """Alpha 0..1 (h, w) as whole numbers of that depth, rounded to the nearest; 'float' passes through."""
     if depth == "float":
         return alpha.astype(np.float32, copy=False)
-    top = 255.0 if depth == "8" else 65535.0
-    return np.rint(alpha * np.float32(top)).astype(DEPTHS[depth])
+    out = np.empty(alpha.shape, DEPTHS[depth])
+    _rounded(np.ascontiguousarray(alpha, dtype=np.float32), np.float32(255.0 if depth == "8" else 65535.0), out)
+    return out
 
 
 def write_matte(path: Path, alpha: NDArray[np.float32], depth: str = "16", rate: tuple[int, int] | None = None) -> None:

@@ -1,0 +1,106 @@
+"""What the shutter sees: the live entries of a frame, how far their outlines travel in its exposure, and in how many steps to take it."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from roto.matte import rows
+from roto.matte.reach import band
+from roto.matte.shutter import Shutter, samples_for, travel
+from roto.matte.stack import Entry, Matte
+from roto.motion.keys import Floats
+from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
+
+MOMENTS = 5
+"""moments at which an outline is looked at to find how far it travels in an exposure"""
+TOGETHER = 16
+"""frames whose outlines are evaluated at once where many are wanted"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Live:
+    """A live entry with its numbers at one frame.
+
+    points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
+    corners: whether it has any.
+    """
+
+    entry: Entry
+    inner: float
+    outer: float
+    shift: float
+    opacity: float
+    points: Floats
+    way: float
+    corners: bool
+
+    @property
+    def kind(self) -> int:
+        """Which kind of run it makes (see `rows`)."""
+        if self.inner == self.outer == self.shift == 0.0:
+            return rows.AREA if self.opacity == 1.0 else rows.PLAIN
+        return rows.THIN if self.inner + self.outer + abs(self.shift) < THIN_REACH else rows.DEEP
+
+    @property
+    def pad(self) -> float:
+        """px around its outline within which it may count."""
+        return 0.0 if self.inner == self.outer == self.shift == 0.0 else float(band(self.inner, self.outer, self.shift))
+
+    @property
+    def into(self) -> float:
+        """How far (px) the boundary lies within the reach."""
+        return self.outer + self.shift
+
+    @property
+    def still(self) -> bool:
+        return len(self.points) == 1
+
+    @property
+    def step(self) -> float:
+        """px that a piece of outline may travel between two looks at it."""
+        if self.kind != rows.DEEP or self.corners:
+            return BLUR_STEP
+        return max(BLUR_STEP, min(DEEP_STEP * (self.inner + self.outer + SOFT_MARGIN), MOST_STEP))
+
+    def looks(self, shutter: Shutter, frame: int, steps: int) -> Floats:
+        """Points (T, n, 6) where `steps` steps of the exposure meet for a deep run, else in the middle of each; T is 1 when it is still."""
+        if self.still:
+            return self.points
+        if self.kind != rows.DEEP:
+            return self.entry.shape.outline(shutter.moments(frame, steps), frame)
+        return self.points[[0, -1]] if steps == 1 else self.entry.shape.outline(shutter.meetings(frame, steps), frame)
+
+
+def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
+    """The entries that count on each of these frames, bottom first."""
+    numbers = np.array(list(frames), dtype=np.int64)
+    shutter = matte.shutter
+    times = shutter.meetings(numbers, MOMENTS - 1)
+    out: dict[int, list[Live]] = {int(f): [] for f in numbers}
+    for entry in matte.entries:
+        shape = entry.shape
+        which = np.array([shape.is_live(int(f)) for f in numbers], dtype=bool)
+        if not which.any():
+            continue
+        own = numbers[which]
+        blurs = shape.blur and shutter.angle > 0.0
+        looks = MOMENTS if blurs else 1
+        moments = times[which] if blurs else own.astype(np.float64)
+        points = shape.outline(moments.ravel(), np.repeat(own, looks))
+        points = points.reshape(len(own), looks, *points.shape[1:])
+        settings = shape.settings_at(own)
+        pads = [float(band(*s[:3])) for s in settings]
+        ways, corners = travel(points, matte.size, np.array(pads))
+        for f, s, p, way, sharp in zip(own, settings, points, ways, corners, strict=True):
+            inner, outer, shift, opacity = s
+            still = looks == 1 or (p == p[0]).all()
+            more = {"points": p[:1] if still else p, "way": float(way), "corners": bool(sharp), "opacity": opacity * entry.opacity}
+            out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, **more))
+    return out
+
+
+def steps_of(live: list[Live], cap: int) -> tuple[int, bool]:
+    """In how many steps an exposure is taken, and whether the cap cut them down."""
+    wanted = max((samples_for(one.way, one.step) for one in live if not one.still), default=1)
+    return min(wanted, cap), wanted > cap

@@ -1,0 +1,166 @@
+"""Sides: the polygons of every layer (an outline at a moment), made ready for the row loop."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.compiled import inner, kernel
+from roto.curve.boundary import BOUNDS, WINDS, marked_sides
+from roto.motion.keys import Floats
+
+TX, TY, LONG, CAP0, CAP1, BESIDE, BESIDE0, BESIDE1, ALONG, ALONG0, ALONG1, SMALL, COLUMNS = range(4, 17)
+"""Columns of a side beside its ends: its unit direction, its length, and how far the wedges at its ends lean (sine of the turn). Then what
+may be nearest to it, in a row dy below its start: columns from max(BESIDE dy + BESIDE0, ALONG dy + ALONG0) to min(BESIDE dy + BESIDE1,
+ALONG dy + ALONG1), the first pair being the strip beside it as wide as distances are wanted, the other its length with the wedges. Last
+the smaller part of its direction, -1 where a corner is near enough to make another direction count."""
+SHARP = 0.1
+"""the sine of a turn from which a corner is more than a curve's"""
+FAR = 1e8
+"""px: a bound that is none"""
+SLACK = 1e-3
+"""px: sides that meet overlap by this, so that no pixel falls between them"""
+
+Geometry = tuple[Floats, NDArray[np.int64], NDArray[np.uint8], NDArray[np.int64], NDArray[np.int64]]
+"""sides (S, COLUMNS) with y rising; which way each ran (+1 down); what it is good for; and the sides in each row per layer (CSR)"""
+
+
+@kernel
+def _with_directions(sides, ways, ring):
+    """Fill in what follows from the ends of sides, and turn them so that y rises.
+
+    A place whose nearest place on the outline is a corner lies in the wedge between the normals there: it leans from either side's
+    normal by the sine of the turn at most. Where the neighbours of a side are not known (`ring` false: cut pieces) it is a half circle.
+    """
+    count = len(sides)
+    for i in range(count):
+        dx, dy = sides[i, 2] - sides[i, 0], sides[i, 3] - sides[i, 1]
+        long = np.sqrt(dx * dx + dy * dy)
+        sides[i, LONG] = long
+        sides[i, CAP0] = sides[i, CAP1] = 1.0
+        sides[i, TX] = dx / long if long > 0.0 else 0.0
+        sides[i, TY] = dy / long if long > 0.0 else 0.0
+        ways[i] = 1
+    if ring:
+        for i in range(count):
+            j = i + 1 if i + 1 < count else 0
+            if sides[i, TX] * sides[j, TX] + sides[i, TY] * sides[j, TY] > 0.0:  # by less than a quarter turn
+                turn = abs(sides[i, TX] * sides[j, TY] - sides[i, TY] * sides[j, TX])
+                sides[i, CAP1] = turn
+                sides[j, CAP0] = turn
+    for i in range(count):
+        x0, y0, x1, y1 = sides[i, 0], sides[i, 1], sides[i, 2], sides[i, 3]
+        if y1 < y0 or (y1 == y0 and x1 < x0):
+            sides[i, 0], sides[i, 1], sides[i, 2], sides[i, 3] = x1, y1, x0, y0
+            sides[i, TX], sides[i, TY] = -sides[i, TX], -sides[i, TY]
+            sides[i, CAP0], sides[i, CAP1] = sides[i, CAP1], sides[i, CAP0]
+            ways[i] = -1
+
+
+@kernel
+def _with_bounds(sides, pad):
+    """Fill in which columns of a row may be nearest to a side within `pad` px."""
+    for i in range(len(sides)):
+        x0, tx, ty = sides[i, 0], sides[i, TX], sides[i, TY]
+        low, high = -pad * sides[i, CAP0] - SLACK, sides[i, LONG] + pad * sides[i, CAP1] + SLACK
+        sharp = max(sides[i, CAP0], sides[i, CAP1]) > SHARP
+        sides[i, SMALL] = -1.0 if sharp else min(abs(tx), ty)
+        sides[i, BESIDE], sides[i, BESIDE0], sides[i, BESIDE1] = 0.0, -FAR, FAR
+        sides[i, ALONG], sides[i, ALONG0], sides[i, ALONG1] = 0.0, -FAR, FAR
+        if sides[i, LONG] == 0.0:
+            sides[i, BESIDE0], sides[i, BESIDE1] = x0 - pad, x0 + pad
+            continue
+        if ty > 1e-9:
+            sides[i, BESIDE] = tx / ty
+            sides[i, BESIDE0], sides[i, BESIDE1] = x0 - pad / ty, x0 + pad / ty
+        if abs(tx) > 1e-9:
+            one, other = low / tx, high / tx
+            sides[i, ALONG] = -ty / tx
+            sides[i, ALONG0], sides[i, ALONG1] = x0 + min(one, other), x0 + max(one, other)
+
+
+@kernel
+def sides_of(vertices, begin, pads):
+    """Sides of all layers. vertices: (V, 2) of their polygons; begin: (L + 1,); pads: (L,), px within which distances are wanted, or 0.
+
+    Returns sides, ways, use, and where each layer's sides start (L + 1,).
+    """
+    layers = len(begin) - 1
+    sides = np.empty((len(vertices) + 16, COLUMNS))
+    ways = np.empty(len(sides), np.int64)
+    use = np.empty(len(sides), np.uint8)
+    starts = np.zeros(layers + 1, np.int64)
+    at = 0
+    for layer in range(layers):
+        polygon = vertices[begin[layer] : begin[layer + 1]]
+        n = len(polygon)
+        cut = n
+        if pads[layer] > 0.0:
+            plain, marks = marked_sides(polygon)
+            cut = len(plain)
+            if at + cut > len(sides) - (len(vertices) - begin[layer + 1]):
+                more = np.empty((len(sides) + 2 * cut, COLUMNS))
+                more[:at] = sides[:at]
+                sides = more
+                ways = np.append(ways, np.empty(2 * cut, np.int64))
+                use = np.append(use, np.empty(2 * cut, np.uint8))
+            for i in range(cut):
+                for c in range(4):
+                    sides[at + i, c] = plain[i, c]
+                use[at + i] = marks[i]
+        else:
+            for i in range(n):
+                j = i + 1 if i + 1 < n else 0
+                sides[at + i, 0], sides[at + i, 1] = polygon[i, 0], polygon[i, 1]
+                sides[at + i, 2], sides[at + i, 3] = polygon[j, 0], polygon[j, 1]
+                use[at + i] = WINDS | BOUNDS
+        _with_directions(sides[at : at + cut], ways[at : at + cut], cut == n)
+        if pads[layer] > 0.0:
+            _with_bounds(sides[at : at + cut], pads[layer])
+        at += cut
+        starts[layer + 1] = at
+    return sides[:at], ways[:at], use[:at], starts
+
+
+@inner
+def _rows_of(side, pad, top, bottom):
+    """The pixel rows [low, high), relative to `top`, in which a side and what is nearest to it within `pad` lie."""
+    low, high = side[1], side[3]
+    if pad > 0.0:
+        across = pad * abs(side[TX]) if side[LONG] > 0.0 else pad
+        low -= across + (pad * side[CAP0] + SLACK) * side[TY]
+        high += across + (pad * side[CAP1] + SLACK) * side[TY]
+    low = max(np.floor(low), float(top))
+    high = min(np.floor(high) + 1.0, float(bottom))
+    return int(low) - top, int(high) - top
+
+
+@kernel
+def into_rows(sides, starts, pads, top, bottom):
+    """The sides that matter in each pixel row, per layer: CSR (layers, rows + 1), items; and the most in any one row."""
+    layers = len(starts) - 1
+    height = bottom - top
+    rows = np.zeros((layers, height + 1), np.int64)
+    spans = np.empty((len(sides), 2), np.int64)
+    total = 0
+    for layer in range(layers):
+        for k in range(starts[layer], starts[layer + 1]):
+            low, high = _rows_of(sides[k], pads[layer], top, bottom)
+            spans[k, 0], spans[k, 1] = low, high
+            for line in range(low, high):
+                rows[layer, line] += 1
+            total += max(0, high - low)
+    items = np.empty(total, np.int64)
+    most = 0
+    at = 0
+    for layer in range(layers):
+        for line in range(height):
+            here = rows[layer, line]
+            most = max(most, here)
+            rows[layer, line] = at
+            at += here
+        rows[layer, height] = at
+        fill = rows[layer].copy()
+        for k in range(starts[layer], starts[layer + 1]):
+            for line in range(spans[k, 0], spans[k, 1]):
+                items[fill[line]] = k
+                fill[line] += 1
+    return rows, items, most
