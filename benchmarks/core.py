@@ -107,7 +107,7 @@ def sequence(frames: int = 100) -> list[tuple[str, str, str]]:
             stills.write_matte(folder / f"a.{frame}.png", alpha, "16")
 
         def whole(numbers: range) -> None:
-            list(render_each(it, numbers, lambda frame, done: write(frame, done.alpha), workers))
+            list(render_each(it, numbers, lambda frame, done: write(frame, done.alpha), workers, "16"))
 
         def written(numbers: range) -> None:
             list(pool.map(lambda frame: write(frame, kept[frame % len(kept)]), numbers))

@@ -47,13 +47,33 @@ def matte(*shapes: Shape, size: tuple[int, int] = FULL_HD, angle: float = 0.0, c
     )  # fmt: skip
 
 
-def twelve() -> Matte:
-    """Twelve shapes in full HD as a figure is cut up (head, hair, arms, hands...): 80-260 px across, 40 points each, with reach, moving a
-    few px a frame, shutter 180 degrees."""
+FIGURE = (
+    ("leg behind", -80, 300, 60, 175),
+    ("arm behind", -130, -50, 42, 110),
+    ("forearm behind", -190, 110, 34, 95),
+    ("hand behind", -215, 215, 30, 34),
+    ("body", 0, -30, 120, 190),
+    ("leg", 50, 310, 66, 180),
+    ("neck", 0, -245, 36, 40),
+    ("head", 5, -325, 62, 78),
+    ("hair", 0, -365, 74, 60),
+    ("arm", 125, -60, 44, 112),
+    ("forearm", 180, 90, 36, 96),
+    ("hand", 205, 195, 31, 36),
+)
+"""a person some 900 px tall, cut up as an artist would: name, centre from the person's, half width and half height, px"""
+
+
+def twelve(size: float = 0.6) -> Matte:
+    """Twelve shapes in full HD that make a figure, 40 points each, with reach, moving a few px a frame, shutter 180 degrees.
+
+    size: 0.6 for a person half as tall as the picture, 1.1 for one that fills it.
+    """
     rng = np.random.default_rng(5)
     shapes = []
-    for k in range(12):
-        centre = (float(rng.uniform(200, 1500)), float(rng.uniform(200, 880)))
+    for k, (name, x, y, across, down) in enumerate(FIGURE):
         move = (float(rng.uniform(-3, 3)), float(rng.uniform(-2, 2)))
-        shapes.append(shape(blob(centre, float(rng.uniform(40, 130)), k), f"shape {k}", move, inner=2.0, outer=4.0))
+        points = blob((0.0, 0.0), size, k) * np.array([across, down] * 3)
+        points[:, :2] += np.array([960.0, 540.0]) + size * np.array([x, y])
+        shapes.append(shape(points, name, move, inner=2.0, outer=4.0))
     return matte(*shapes, angle=180.0)

@@ -42,7 +42,7 @@ def main(arguments: list[str] | None = None) -> int:
         def write(frame: int, done: Rendered) -> None:
             write_matte(given.out / file_name(matte, frame, ending), done.alpha, given.depth)
 
-        for _ in render_each(matte, range(first, last + 1), write, given.workers):
+        for _ in render_each(matte, range(first, last + 1), write, given.workers, given.depth):
             pass
     except (RotoError, OSError) as error:
         print(f"Not done: {error}", file=sys.stderr)

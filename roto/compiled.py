@@ -32,7 +32,7 @@ def _kept_in() -> Path | None:
 
 
 if (folder := _kept_in()) is not None:
-    config.CACHE_DIR = str(folder)
+    setattr(config, "CACHE_DIR", str(folder))  # noqa: B010 - numba makes its settings at run time
 
 kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy")
 inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False)  # type: ignore[call-overload]

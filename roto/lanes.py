@@ -4,6 +4,7 @@ They are written in LLVM's own vector types, so they are the same for every kind
 precision.
 """
 
+from collections.abc import Callable
 from typing import Any
 
 from llvmlite import ir
@@ -11,6 +12,7 @@ from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
+_vector: Callable[..., Callable[..., Any]] = intrinsic
 LANE = 8
 FLOATS, WHOLES, BITS = ir.VectorType(ir.FloatType(), LANE), ir.VectorType(ir.IntType(32), LANE), ir.VectorType(ir.IntType(1), LANE)
 
@@ -78,7 +80,7 @@ def _from_bits(builder: Any, bits: Any) -> _Lane:
     return _Lane(builder, builder.icmp_signed("!=", each, ir.Constant(WHOLES, [0] * LANE)))
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@_vector
 def note_nearer(typing: Any, square: Any, near: Any, slot: Any, px: Any, py: Any, ux: Any, uy: Any, long: Any, which: Any) -> Any:
     """Note a side in LANE pixels from `slot` on, where it is nearer than what was noted there before.
 
@@ -104,7 +106,7 @@ def note_nearer(typing: Any, square: Any, near: Any, slot: Any, px: Any, py: Any
     return signature, build
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@_vector
 def even_alpha(
     typing: Any, square0: Any, inside0: Any, square1: Any, inside1: Any, slot: Any, add: Any, margin: Any, whole: Any, per_px: Any,
     c0: Any, c1: Any, c2: Any, c3: Any, mean: Any, change: Any, into: Any,
@@ -152,7 +154,7 @@ def even_alpha(
     return signature, build
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@_vector
 def lowest_bit(typing: Any, bits: Any) -> Any:
     """Which is the lowest bit set of a whole number that is not 0."""
 

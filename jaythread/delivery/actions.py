@@ -112,8 +112,9 @@ def _render(delivery: Delivery, core: CoreMatte, folder: Path) -> None:
         row.bytes, row.sha256, row.samples, row.capped, row.done = entry.bytes, entry.sha256, done.samples, done.capped, True
         return row
 
+    _asked_to_stop(delivery)
     made: list[DeliveredFrame] = []
-    for row in render_each(core, waiting, write, os.cpu_count() or 2):
+    for row in render_each(core, waiting, write, os.cpu_count() or 2, "16"):
         made.append(row)
         if len(made) == CHUNK or row.frame == max(waiting):
             DeliveredFrame.objects.bulk_update(made, ["bytes", "sha256", "samples", "capped", "done"])

@@ -11,7 +11,7 @@ from jaythread.productions.models import Shot
 from roto.matte.render import render, touched_box
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import Shape as CoreShape
-from roto.picture.stills import encode_picture, quantise
+from roto.picture.stills import encode_picture
 
 _pool = ThreadPoolExecutor(2, thread_name_prefix="ahead")
 
@@ -48,7 +48,7 @@ def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int) -> dict[str, 
     shown = {e.shape.id for e in core.entries}
     box = touched_box(core, [s for s in shapes if s.id in shown], frame)
     begin = time.perf_counter()
-    done = render(core, frame, box=box, threads=2)
+    done = render(core, frame, box=box, threads=2, depth="8")
     took = (time.perf_counter() - begin) * 1000
-    png = encode_picture(quantise(done.alpha, "8"), ".png") if done.alpha.size else b""
+    png = encode_picture(done.alpha, ".png") if done.alpha.size else b""
     return {"box": done.box, "png": base64.b64encode(png).decode(), "samples": payload.samples_text(done), "coreMs": round(took, 2)}

@@ -13,7 +13,7 @@ from jaythread.desk import actions, ahead, commands, exchange, payload
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
 from roto.matte.render import render
-from roto.picture.stills import encode_picture, quantise
+from roto.picture.stills import encode_picture
 
 router = Router(tags=["desk"])
 DRAFT_SAMPLES = 8
@@ -77,9 +77,9 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
     """The matte of a frame, or of a box of it, as 8-bit grey PNG: at its present revision, with a draft laid on it when one is sent."""
     matte = exchange.preview_matte(request.user, shot_id, matte_id, body.draft)
     begin = time.perf_counter()
-    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2)
+    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2, depth="8")
     core = (time.perf_counter() - begin) * 1000
-    reply = HttpResponse(encode_picture(quantise(done.alpha, "8"), ".png"), content_type="image/png")
+    reply = HttpResponse(encode_picture(done.alpha, ".png"), content_type="image/png")
     reply["X-Box"] = ",".join(map(str, done.box))
     reply["X-Samples"] = payload.samples_text(done)
     reply["X-Core-Ms"] = f"{core:.2f}"

@@ -12,7 +12,7 @@ from roto.matte.stack import Entry, Matte
 from roto.motion.keys import Floats
 from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
 
-MOMENTS = 5
+MOMENTS = 3
 """moments at which an outline is looked at to find how far it travels in an exposure"""
 TOGETHER = 16
 """frames whose outlines are evaluated at once where many are wanted"""
@@ -23,7 +23,7 @@ class Live:
     """A live entry with its numbers at one frame.
 
     points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
-    corners: whether it has any.
+    corners: whether it has any, a crossing with itself or a bend as tight as one included; known once it is flattened.
     """
 
     entry: Entry
@@ -33,7 +33,7 @@ class Live:
     opacity: float
     points: Floats
     way: float
-    corners: bool
+    corners: bool = False
 
     @property
     def kind(self) -> int:
@@ -91,11 +91,11 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
         points = points.reshape(len(own), looks, *points.shape[1:])
         settings = shape.settings_at(own)
         pads = [float(band(*s[:3])) for s in settings]
-        ways, corners = travel(points, matte.size, np.array(pads))
-        for f, s, p, way, sharp in zip(own, settings, points, ways, corners, strict=True):
+        ways = travel(points, matte.size, np.array(pads))
+        for f, s, p, way in zip(own, settings, points, ways, strict=True):
             inner, outer, shift, opacity = s
             still = looks == 1 or (p == p[0]).all()
-            more = {"points": p[:1] if still else p, "way": float(way), "corners": bool(sharp), "opacity": opacity * entry.opacity}
+            more = {"points": p[:1] if still else p, "way": float(way), "opacity": opacity * entry.opacity}
             out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, **more))
     return out
 

@@ -3,6 +3,8 @@
 Rows do not know of each other and columns only through exact whole-number sums, so any box gives the same bytes as the whole frame.
 """
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -51,9 +53,17 @@ def _widen(buffer, lo, hi, to_lo, to_hi, ground):
 
 
 @inner
-def _copy(source, to):
-    for x in range(len(to)):
-        to[x] = source[x]
+def _put(source, to, top, inverted):
+    """A finished stretch of a row into the picture: as it is (top 0), or as whole numbers up to `top`, rounded to the nearest."""
+    part = np.float32(-1.0 if inverted else 1.0)
+    base = np.float32(1.0 if inverted else 0.0)
+    if top == 0:
+        for x in range(len(to)):
+            to[x] = base + part * source[x]
+    else:
+        scale = np.float32(top)
+        for x in range(len(to)):
+            to[x] = np.int32(np.rint((base + part * source[x]) * scale))
 
 
 @inner
@@ -148,7 +158,7 @@ def _combine(kind, mode, invert, opacity, one_ground, pass_ground, value, passed
 @inner
 def _fill(
     out, row_from, row_to, box, origin, steps, runs, mode, invert, opacity, still, soft, curves, ramps, which, layers, geometry, inverted,
-    buffers,
+    top, buffers,
 ):  # fmt: skip
     sides, ways, use, rows, items = geometry
     cubics, tables, beyond, wholes = ramps
@@ -260,7 +270,7 @@ def _fill(
                         values[k, 1, LANE:], change[k, LANE:], span[r, 0], span[r, 1], cur, turn, clo, chi, below,
                     )  # fmt: skip
                 if used == 1:
-                    _copy(cur[clo:chi], out[line, clo:chi])
+                    _put(cur[clo:chi], out[line, clo:chi], top, inverted)
                     tlo, thi, ground = clo, chi, below
                     break
                 tlo, thi = _widen(total, tlo, thi, clo, chi, ground)
@@ -276,13 +286,14 @@ def _fill(
                     total[x] = total[x] / np.float32(used)
                 ground /= used
         if only_area or used > 1:
-            _copy(total[tlo:thi], out[line, tlo:thi])
-        if ground != 0.0:
-            out[line, :tlo] = ground
-            out[line, thi:] = ground
-        if inverted:
-            for x in range(wide):
-                out[line, x] = 1.0 - out[line, x]
+            _put(total[tlo:thi], out[line, tlo:thi], top, inverted)
+        beside = 1.0 - ground if inverted else ground
+        if beside != 0.0:
+            beside = beside if top == 0 else np.rint(beside * top)
+            for x in range(tlo):
+                out[line, x] = beside
+            for x in range(thi, wide):
+                out[line, x] = beside
 
 
 def _buffers(wide: int, steps: int, runs: int, entries: int, most: int) -> tuple:
@@ -300,28 +311,27 @@ def _buffers(wide: int, steps: int, runs: int, entries: int, most: int) -> tuple
 
 
 @kernel
-def _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, buffers):
+def _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, top, buffers):
     runs, mode, invert, opacity, still = stack
     _fill(
         out, part[0], part[1], box, origin, steps, runs, mode, invert, opacity, still, soft, curves, ramps, which, layers, geometry,
-        inverted, buffers,
+        inverted, top, buffers,
     )  # fmt: skip
 
 
 def render_rows(
-    out: NDArray[np.float32], part: tuple[int, int], box: tuple[int, int, int], origin: int, steps: int, stack: tuple, soft: Floats,
+    out: NDArray[Any], part: tuple[int, int], box: tuple[int, int, int], origin: int, steps: int, stack: tuple, soft: Floats,
     curves: Floats, ramps: tuple[Floats, ...], which: NDArray[np.int64], layers: NDArray[np.int64], geometry: Geometry, most: int,
-    inverted: bool,
+    inverted: bool, top: int,
 ) -> None:  # fmt: skip
     """Fill out[part[0] - origin : part[1] - origin] with alpha.
 
-    out: float32 (box rows, box columns), 0 so far. box: (first column, column after the last, picture width). origin: the box's first
-    row. stack: runs, int64 (R, 3) of kind, first entry, entry after the last; and per entry mode, invert, opacity, and whether it
-    stands still. soft: float64 (entries,
-    4) of inner and outer reach, edge shift, and how far the boundary lies within the reach. curves: profiles per entry. ramps: those
-    in use (see `ramp`), which: the entry's. layers: int64 (steps + 1, entries), the polygon of each entry where steps meet (deep runs)
-    or in each step. geometry: see `sides`, and the sides in each row per layer (CSR). most: sides of one layer in
-    any one row.
+    out: (box rows, box columns), 0 so far: float32 where `top` is 0, else whole numbers up to `top`. box: (first column, column after the
+    last, picture width). origin: the box's first row. stack: runs, int64 (R, 3) of kind, first entry, entry after the last; and per
+    entry mode, invert, opacity, and whether it stands still. soft: float64 (entries, 4) of inner and outer reach, edge shift, and how far
+    the boundary lies within the reach. curves: profiles per entry. ramps: those in use (see `ramp`), which: the entry's. layers: int64
+    (steps + 1, entries), the polygon of each entry where steps meet (deep runs) or in each step. geometry: see `sides`, and the sides in
+    each row per layer (CSR). most: sides of one layer in any one row.
     """
     buffers = _buffers(box[1] - box[0], steps, len(stack[0]), len(soft), most)
-    _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, buffers)
+    _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, top, buffers)

@@ -12,8 +12,6 @@ from roto.errors import RotoError
 from roto.motion.keys import Floats
 from roto.tolerances import BLUR_CAP
 
-CORNER = 0.3
-"""the sine of a turn from which a point counts as a corner for the shutter"""
 FARTHEST = 1e6
 """px: longer ways are not counted out"""
 
@@ -108,46 +106,23 @@ def _longest(points, low_x, low_y, high_x, high_y, steps, box):
     return 0.0 if box[2] < low_x or box[3] < low_y or box[0] > high_x or box[1] > high_y else overall
 
 
-@inner
-def _has_corners(points):
-    """Whether an outline (n, 6) turns sharply at any of its points."""
-    n = len(points)
-    for i in range(n):
-        p, before, after = points[i], points[i - 1 if i else n - 1], points[i + 1 if i + 1 < n else 0]
-        ax, ay, bx, by = -p[2], -p[3], p[4], p[5]
-        if ax * ax + ay * ay < 1e-12:
-            ax, ay = p[0] - before[0] - before[4], p[1] - before[1] - before[5]
-        if ax * ax + ay * ay < 1e-12:
-            ax, ay = p[0] - before[0], p[1] - before[1]
-        if bx * bx + by * by < 1e-12:
-            bx, by = after[0] + after[2] - p[0], after[1] + after[3] - p[1]
-        if bx * bx + by * by < 1e-12:
-            bx, by = after[0] - p[0], after[1] - p[1]
-        long = np.sqrt((ax * ax + ay * ay) * (bx * bx + by * by))
-        if long > 0.0 and (ax * bx + ay * by < 0.0 or abs(ax * by - ay * bx) > CORNER * long):
-            return True
-    return False
-
-
 @kernel
 def _travel(points, width, height, pads, steps):
     ways = np.empty(len(points))
-    corners = np.empty(len(points), np.bool_)
     box = np.empty(4)
     for f in range(len(points)):
         margin = pads[f] + 1.0
         ways[f] = _longest(points[f], -margin, -margin, width + margin, height + margin, steps, box)
-        corners[f] = _has_corners(points[f, 0])
-    return ways, corners
+    return ways
 
 
-def travel(points: Floats, picture: tuple[int, int], pads: Floats, steps: int = 8) -> tuple[Floats, NDArray[np.bool_]]:
-    """How far outlines travel in each of several exposures, and whether they have corners.
+def travel(points: Floats, picture: tuple[int, int], pads: Floats, steps: int = 8) -> Floats:
+    """How far outlines travel in each of several exposures: px (F,).
 
-    points: (F, T, n, 6), T rising moments each. Returns px (F,): the longest way that any piece of outline within the picture plus its
-    pad (F,) travels, measured at places along the curves, the same parameters at every moment.
+    points: (F, T, n, 6), T rising moments each. That is the longest way that any piece of outline within the picture plus its pad (F,)
+    travels, measured at places along the curves, the same parameters at every moment.
     """
-    return _travel(np.ascontiguousarray(points), float(picture[0]), float(picture[1]), pads, steps)
+    return np.asarray(_travel(np.ascontiguousarray(points), float(picture[0]), float(picture[1]), pads, steps))
 
 
 def samples_for(way: float, step: float) -> int:

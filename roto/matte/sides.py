@@ -14,6 +14,8 @@ ALONG dy + ALONG1), the first pair being the strip beside it as wide as distance
 the smaller part of its direction, -1 where a corner is near enough to make another direction count."""
 SHARP = 0.1
 """the sine of a turn from which a corner is more than a curve's"""
+CORNER = 0.33
+"""the sine of a turn from which it is a corner: flattened for a reach, a curve turns so much only where its radius is below 1.5 px"""
 FAR = 1e8
 """px: a bound that is none"""
 SLACK = 1e-3
@@ -81,13 +83,14 @@ def _with_bounds(sides, pad):
 def sides_of(vertices, begin, pads):
     """Sides of all layers. vertices: (V, 2) of their polygons; begin: (L + 1,); pads: (L,), px within which distances are wanted, or 0.
 
-    Returns sides, ways, use, and where each layer's sides start (L + 1,).
+    Returns sides, ways, use, where each layer's sides start (L + 1,), and which layers have a corner (L,): a sine of a turn beyond CORNER.
     """
     layers = len(begin) - 1
     sides = np.empty((len(vertices) + 16, COLUMNS))
     ways = np.empty(len(sides), np.int64)
     use = np.empty(len(sides), np.uint8)
     starts = np.zeros(layers + 1, np.int64)
+    corners = np.zeros(layers, np.bool_)
     at = 0
     for layer in range(layers):
         polygon = vertices[begin[layer] : begin[layer + 1]]
@@ -115,9 +118,12 @@ def sides_of(vertices, begin, pads):
         _with_directions(sides[at : at + cut], ways[at : at + cut], cut == n)
         if pads[layer] > 0.0:
             _with_bounds(sides[at : at + cut], pads[layer])
+        for k in range(at, at + cut):
+            if use[k] & BOUNDS and max(sides[k, CAP0], sides[k, CAP1]) > CORNER:
+                corners[layer] = True
         at += cut
         starts[layer + 1] = at
-    return sides[:at], ways[:at], use[:at], starts
+    return sides[:at], ways[:at], use[:at], starts, corners
 
 
 @inner

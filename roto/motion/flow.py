@@ -167,8 +167,7 @@ def _flow(frames, values, held, kinds, speeds, times, numbers, side):
 
 def _run(keys: Keys, times: object, numbers: object, side: int) -> Floats:
     moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
-    number = np.empty(moments.shape, np.int64)
-    number[:] = numbers
+    number = np.full(moments.shape, numbers, np.int64)
     return _flow(keys.frames.astype(np.float64), keys.values, keys.held, keys.kinds, keys.speeds, moments, number, side)
 
 

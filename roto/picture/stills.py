@@ -78,8 +78,10 @@ def _rounded(alpha, top, out):
             out[y, x] = np.int32(np.rint(alpha[y, x] * top))
 
 
-def quantise(alpha: NDArray[np.float32], depth: str) -> Pixels:
-    """Alpha 0..1 (h, w) as whole numbers of that depth, rounded to the nearest; 'float' passes through."""
+def quantise(alpha: Pixels, depth: str) -> Pixels:
+    """Alpha 0..1 (h, w) as whole numbers of that depth, rounded to the nearest; 'float', and what is of that depth, pass through."""
+    if alpha.dtype == DEPTHS[depth]:
+        return alpha
     if depth == "float":
         return alpha.astype(np.float32, copy=False)
     out = np.empty(alpha.shape, DEPTHS[depth])
@@ -87,7 +89,7 @@ def quantise(alpha: NDArray[np.float32], depth: str) -> Pixels:
     return out
 
 
-def write_matte(path: Path, alpha: NDArray[np.float32], depth: str = "16", rate: tuple[int, int] | None = None) -> None:
+def write_matte(path: Path, alpha: Pixels, depth: str = "16", rate: tuple[int, int] | None = None) -> None:
     """Write one matte: PNG for 8 and 16 bits, OpenEXR (channel Y) for float. The file appears whole or not at all."""
     pixels = quantise(alpha, depth)
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 1, {"8": "uint8", "16": "uint16", "float": "float"}[depth])

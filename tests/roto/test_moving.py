@@ -1,0 +1,129 @@
+"""Reaches in motion: means over a step in closed form, against plain sums over many moments."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numba import njit
+
+from roto.lanes import LANE, even_alpha, note_nearer
+from roto.matte import exposure
+from roto.matte.profile import NAMES, average, cubic
+from roto.matte.ramp import mean_alpha, ramp
+from roto.matte.render import render, render_each, samples_wanted
+from roto.matte.stack import Entry
+from roto.motion import placement
+from roto.motion.keys import STRAIGHT, Keys
+from tests.roto.build import blob, matte, rectangle, shape
+
+
+@njit
+def closed(x0, x1, small, curve, cubics, tables, beyond, whole):
+    return mean_alpha(x0, x1, small, curve, cubics, tables, beyond, whole)
+
+
+@njit
+def summed(x0, x1, small, curve, whole):
+    total, large = 0.0, np.sqrt(1 - small * small)
+    for k in range(2000):
+        total += average(curve, (x0 + (x1 - x0) * (k + 0.5) / 2000) / whole, large / whole, small / whole)
+    return total / 2000
+
+
+@settings(deadline=None)
+@given(
+    st.sampled_from(NAMES), st.sampled_from([0.1, 0.7, 1.0, 3.0, 20.0, 150.0]), st.floats(0, 1), st.floats(-3, 3), st.floats(0, np.pi / 4)
+)
+def test_the_mean_over_a_step_is_that_of_its_moments(name, whole, at, way, angle):
+    x0 = -2 + at * (whole + 4)
+    it = ramp(name, whole)
+    small = float(np.sin(angle))
+    got = closed(x0, x0 + way, small, cubic(name), it.cubics, it.tables, it.beyond, it.whole)
+    want = summed(x0, x0 + way, small, cubic(name), whole)
+    assert abs(got - want) < (0.06 if whole < 0.5 and abs(way) > 0.5 else 0.001)  # narrow reaches are only moved by half a pixel a step
+
+
+@njit
+def lane(square, near, px, py, ux, uy, long, which):
+    note_nearer(square, near, 0, px, py, ux, uy, long, which)
+
+
+@settings(deadline=None)
+@given(st.floats(-20, 20), st.floats(-5, 5), st.floats(0, 6.28), st.floats(0, 9))
+def test_eight_distances_at_once_are_those_to_a_side(px, py, turn, long):
+    square, near = np.full(LANE, 30.0, np.float32), np.full(LANE, 7, np.int32)
+    ux, uy = np.cos(turn), np.sin(turn)
+    lane(square, near, *(np.float32(v) for v in (px, py, ux, uy, long)), np.int32(3))
+    x = px + np.arange(LANE)
+    t = np.clip(x * ux + py * uy, 0, long)
+    want = (x - t * ux) ** 2 + (py - t * uy) ** 2
+    clear = np.abs(want - 30) > 0.01
+    assert np.abs(square - np.minimum(want, 30)).max() < 2e-3
+    assert (near[clear] == np.where(want < 30, 3, 7)[clear]).all()
+
+
+def test_eight_alphas_at_once_say_which_need_a_closer_look():
+    @njit
+    def run(square0, in0, square1, in1, mean, change, into):
+        f = np.float32
+        return even_alpha(
+            square0, in0, square1, in1, 0, f(4), f(0.71), f(6), f(1 / 6), f(0), f(1), f(0), f(0), mean, change, into
+        )  # fmt: skip
+
+    away = np.array([9, 5, 4, 2, 0, 1, 2, 8], np.float32)  # px from the edge; the last four lie inside
+    mean, change, into = np.zeros(8, np.float32), np.zeros(8, np.float32), np.zeros(16, np.float32)
+    bits = run(away**2, 0xF0, (away - 0.5) ** 2, 0xF0, mean, change, into)
+    assert [bool(bits >> k & 1) for k in range(8)] == [False, True, True, False, False, False, True, False]
+    assert mean[[0, 3, 4, 5, 7]] == pytest.approx([0, (2 + 0.25) / 6, 3.75 / 6 + 0.5 / 6, 4.75 / 6, 1], abs=1e-6)
+
+
+def turning(points, turn):
+    keys = Keys.build([1, 11], [placement.values(), placement.values(turn=turn, move=(12, -7))], kinds=[STRAIGHT, STRAIGHT])
+    return replace(shape(points, inner=2.0, outer=3.0), pivot=(60.0, 50.0), place=keys)
+
+
+@pytest.mark.parametrize("scene", ["glides", "turns", "has corners", "crosses itself", "two bands", "cuts"])
+def test_few_steps_say_what_many_do(scene, monkeypatch):
+    soft = {"inner": 2.0, "outer": 3.0}
+    glides = shape(blob(n=9), move=(22, -13), **soft)
+    box = shape(rectangle(30, 30, 80, 70), move=(-9, 14), name="b", **soft)
+    shapes = {
+        "glides": [glides],
+        "turns": [turning(blob(n=9), 150)],
+        "has corners": [box],
+        "crosses itself": [shape(blob(n=9, cross=0.3), move=(16, 9), **soft)],
+        "two bands": [glides, box],
+        "cuts": [glides, (box, "cut")],
+    }[scene]
+    it = matte(*(Entry(shape=s[0], mode=s[1]) if isinstance(s, tuple) else s for s in shapes), angle=360)
+    steps = samples_wanted(it, 6)[0]
+    got = render(it, 6).alpha
+    for name in ("BLUR_STEP", "MOST_STEP"):
+        monkeypatch.setattr(exposure, name, 0.02)
+    fine = replace(it, shutter=replace(it.shutter, cap=5000))
+    assert samples_wanted(fine, 6)[0] > 20 * steps
+    want = render(fine, 6).alpha
+    edge = (want > 0) & (want < 1)
+    off = np.abs(got - want)
+    assert off[edge].mean() < 0.001, (steps, off.max(), off[~edge].max())
+    assert off.max() < 0.012, (steps, off.max(), off[~edge].max())
+    assert off[~edge].max() < 0.001
+
+
+def test_whole_numbers_are_the_rounded_alpha_and_threads_and_batches_change_nothing():
+    it = matte(shape(blob(cross=0.2), move=(30, 9), inner=1.5, outer=4.0, profile="smooth"), angle=180)
+    made = dict(render_each(it, range(3, 30), lambda frame, done: (frame, done.alpha.copy()), 2, "16"))
+    assert list(made) == list(range(3, 30))
+    for frame in (3, 11, 29):
+        alpha = render(it, frame).alpha
+        assert np.abs(made[frame] - alpha.astype(np.float64) * 65535).max() < 0.51
+        assert np.abs(render(it, frame, depth="8").alpha - alpha.astype(np.float64) * 255).max() < 0.51
+    upside = replace(it, inverted=True)
+    assert np.abs(render(upside, 11, depth="16").alpha.astype(int) + made[11] - 65535).max() <= 1
+
+
+def test_one_step_serves_a_slow_soft_edge():
+    assert samples_wanted(matte(shape(blob(n=9), move=(15, 0), inner=2, outer=4), angle=180), 6) == (1, False)
+    assert samples_wanted(matte(shape(blob(n=9), move=(15, 0)), angle=180), 6)[0] > 1
