@@ -3,11 +3,15 @@
 import argparse
 import sys
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.render import Rendered, render_each
+from roto.matte.render import Rendered, render, render_each
+from roto.matte.shutter import Shutter
+from roto.matte.stack import Entry, Matte
+from roto.motion import edits
 from roto.package.manifest import file_name
 from roto.picture.stills import write_matte
 
@@ -16,6 +20,16 @@ def frames_of(text: str) -> tuple[int, int]:
     """'A-B' or 'A'."""
     first, _, last = text.lstrip().partition("-")
     return int(first), int(last or first)
+
+
+def warm() -> None:
+    """Render a small matte: every compiled function of the way from shapes to alpha is made, and kept for later runs."""
+    square = [[8.0, 8.0, 0, 0, 0, 0], [24.0, 8.0, 0, 0, 0, 0], [16.0, 24.0, 0, 0, 0, 0]]
+    hard = edits.trace("hard", "hard", 1, square, [False] * 3)
+    soft = edits.soften(edits.place(hard, 5, (4.0, 0.0)), 1, inner=1.0, outer=2.0)
+    lines = tuple(Entry(shape=shape) for shape in (hard, soft))
+    matte = Matte(shot="warm", name="warm", size=(32, 32), rate=Fraction(24), first=1, last=5, shutter=Shutter(angle=180.0), entries=lines)
+    render(matte, 3)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -28,7 +42,11 @@ def main(arguments: list[str] | None = None) -> int:
     draw.add_argument("--frames", type=frames_of, metavar="A-B", help="the document's whole range when left out")
     draw.add_argument("--depth", choices=["8", "16", "float"], default="16")
     draw.add_argument("--workers", type=int, default=2)
+    commands.add_parser("warm", help="compile what is compiled at first use, so that the first picture need not wait for it")
     given = parser.parse_args(arguments)
+    if given.command == "warm":
+        warm()
+        return 0
     try:
         matte = document.loads(given.document.read_bytes())
         first, last = given.frames or (matte.first, matte.last)

@@ -34,5 +34,5 @@ def _kept_in() -> Path | None:
 if (folder := _kept_in()) is not None:
     setattr(config, "CACHE_DIR", str(folder))  # noqa: B010 - numba makes its settings at run time
 
-kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy")
-inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False)  # type: ignore[call-overload]
+kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", no_cfunc_wrapper=True)  # type: ignore[call-overload]
+inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True)  # type: ignore[call-overload]

@@ -35,3 +35,9 @@ ADDED_POINT = 0.01
 
 SAME_VALUE = 1e-9
 """Keys whose numbers differ by less are equal: the stretch between them stands still."""
+
+SAME_PLACE = 0.01
+"""px: places of a freehand line nearer to each other are one."""
+
+FREEHAND = 1.0
+"""px: how far an outline may be off a line drawn freehand, at 100 % zoom."""

@@ -2,13 +2,14 @@
 
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from jaythread.desk import commands, journal, scene
+from jaythread.desk import commands, journal, key_commands, scene
 from jaythread.desk.models import Edit, Matte, Shape, StackEntry
 from jaythread.errors import Conflict, NotThere, Refused
 from jaythread.productions.models import Shot
+from roto.curve.fit import fit_loop
 from roto.motion import edits
 from roto.motion.shape import Shape as CoreShape
 
@@ -42,8 +43,13 @@ def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreSha
         entries = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
         gone = journal.compare(str(row.pk), old, None)
         return Said(command.says(old), entries + gone[1:] + gone[:1])
-    new = command.on(old)
+    new = command.between(old, _other(shot, command, begun)) if isinstance(command, key_commands.TakeKeys) else command.on(old)
     return Said(command.says(old), journal.compare(str(row.pk), old, new), old, new)
+
+
+def _other(shot: Shot, command: key_commands.TakeKeys, begun: dict[str, CoreShape]) -> CoreShape:
+    row = shape_row(shot, command.other, None)
+    return begun.get(str(row.pk)) or scene.core_shapes([row])[str(row.pk)]
 
 
 def as_uuid(text: str) -> uuid.UUID:
@@ -90,16 +96,46 @@ def entry_on_top(matte: Matte, shape_id: str, mode: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _traced(shot: Shot, command: commands.Trace) -> Plain:
-    matte = _matte(shot, command.matte)
-    shape_id, entry_id = str(as_uuid(command.shape)), str(as_uuid(command.entry))
+def _new_ids(shape: str, entry: str) -> tuple[str, str]:
+    shape_id, entry_id = str(as_uuid(shape)), str(as_uuid(entry))
     if Shape.objects.filter(pk=shape_id).exists() or StackEntry.objects.filter(pk=entry_id).exists():
         raise Refused("That id is taken.")
+    return shape_id, entry_id
+
+
+def _added(shape: CoreShape, entry_id: str, matte: Matte, mode: str) -> list[journal.Change]:
+    """A new shape on top of a matte's stack."""
+    line = journal.change("entry", [entry_id], None, entry_on_top(matte, shape.id, mode))
+    return [*journal.compare(shape.id, None, shape), line]
+
+
+def _traced(shot: Shot, command: commands.Trace) -> Plain:
+    matte = _matte(shot, command.matte)
+    shape_id, entry_id = _new_ids(command.shape, command.entry)
     if len(command.curves) != len(command.points):
         raise Refused("Each point needs to be a corner or a curve.")
-    new = edits.trace(shape_id, command.name, command.frame, command.points, command.curves, command.colour)
-    line = journal.change("entry", [entry_id], None, entry_on_top(matte, shape_id, command.mode))
-    return f"traced {command.name}", [*journal.compare(shape_id, None, new), line]
+    new = edits.trace(shape_id, command.name, command.frame, command.points, command.curves, command.colour, command.kind)
+    return f"traced {command.name}", _added(new, entry_id, matte, command.mode)
+
+
+def _freehand(shot: Shot, command: commands.Freehand) -> Plain:
+    matte = _matte(shot, command.matte)
+    shape_id, entry_id = _new_ids(command.shape, command.entry)
+    points, curves = fit_loop(command.path, command.tolerance)
+    new = edits.trace(shape_id, command.name, command.frame, points, curves, command.colour)
+    return f"drew {command.name} freehand: {len(points)} points", _added(new, entry_id, matte, command.mode)
+
+
+def _duplicated(shot: Shot, command: commands.Duplicate) -> Plain:
+    matte = _matte(shot, command.matte)
+    row = shape_row(shot, command.shape, None)
+    twin_id, entry_id = _new_ids(command.twin, command.entry)
+    old = scene.core_shapes([row])[str(row.pk)]
+    line = matte.entries.filter(shape=row).first()
+    names = set(shot.shapes.values_list("name", flat=True))
+    name = next(n for n in (f"{old.name[:54]} {k}" for k in range(2, 10_000)) if n not in names)
+    twin = replace(old, id=twin_id, name=name)
+    return f"duplicated {old.name}", _added(twin, entry_id, matte, line.mode if line else "add")
 
 
 def _shutter(shot: Shot, command: commands.ChangeShutter) -> Plain:
@@ -146,6 +182,8 @@ def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Plain:
 
 SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {
     commands.Trace: _traced,
+    commands.Freehand: _freehand,
+    commands.Duplicate: _duplicated,
     commands.ChangeShutter: _shutter,
     commands.NewMatte: _new_matte,
     commands.ChangeMatte: _change_matte,

@@ -1,14 +1,15 @@
 """What an edit may say, and what it does to a shape. The same commands serve a saved edit and the preview while dragging."""
 
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from ninja import Schema
 from pydantic import Field
 
+from jaythread.desk.key_commands import OnKeys
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
-from roto.motion import edits
+from roto.motion import edits, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
 
@@ -16,6 +17,16 @@ Six = Annotated[list[float], Field(min_length=6, max_length=6)]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
 Profile = Literal["straight", "smooth", "early", "late"]
 Mode = Literal["add", "cut", "keep"]
+Spread = Literal["here", "all", "on"]
+"""which keys a change touches: the one here (made where there is none), all of them, or those from here on, all by the same offset"""
+
+
+def _first(command: Any) -> int | None:
+    return int(command.frame) if command.spread == "on" else None
+
+
+def _where(command: Any) -> str:
+    return {"here": f"on {command.frame}", "all": "on all keys", "on": f"from {command.frame} on"}[command.spread]
 
 
 class Trace(Schema):
@@ -29,8 +40,34 @@ class Trace(Schema):
     frame: int
     points: list[Six]
     curves: list[bool]
+    kind: Literal["closed", "dividing"] = "closed"
     mode: Mode = "add"
     colour: int = Field(0, ge=0, le=7)
+
+
+class Freehand(Schema):
+    """A new shape from a loop drawn freehand: the core fits few points to it. tolerance: px."""
+
+    do: Literal["freehand"]
+    shape: str
+    entry: str
+    matte: str
+    name: Name
+    frame: int
+    path: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=20000)]
+    tolerance: float = Field(1.0, ge=0.05, le=50)
+    mode: Mode = "add"
+    colour: int = Field(0, ge=0, le=7)
+
+
+class Duplicate(Schema):
+    """A shape again, with all its keys, on top of the same matte's stack."""
+
+    do: Literal["duplicate"]
+    shape: str
+    twin: str
+    entry: str
+    matte: str
 
 
 class MovePoints(Schema):
@@ -40,12 +77,15 @@ class MovePoints(Schema):
     shape: str
     frame: int
     points: dict[int, Six]
+    spread: Spread = "here"
 
     def on(self, shape: CoreShape) -> CoreShape:
+        if self.spread != "here":
+            return surgery.offset_points(shape, self.frame, self.points, _first(self))
         return edits.move_points(shape, self.frame, self.points)
 
     def says(self, shape: CoreShape) -> str:
-        return f"moved {len(self.points)} of {shape.form.parts} points of {shape.name} on {self.frame}"
+        return f"moved {len(self.points)} of {shape.form.parts} points of {shape.name} {_where(self)}"
 
 
 class Place(Schema):
@@ -58,12 +98,15 @@ class Place(Schema):
     turn: float = 0.0
     size: float = 1.0
     about: tuple[float, float] | None = None
+    spread: Spread = "here"
 
     def on(self, shape: CoreShape) -> CoreShape:
+        if self.spread != "here":
+            return surgery.offset_place(shape, self.frame, self.move, self.turn, self.size, self.about, _first(self))
         return edits.place(shape, self.frame, self.move, self.turn, self.size, self.about)
 
     def says(self, shape: CoreShape) -> str:
-        return f"placed {shape.name} on {self.frame}"
+        return f"placed {shape.name} {_where(self)}"
 
 
 class Soften(Schema):
@@ -76,12 +119,16 @@ class Soften(Schema):
     outer: float | None = None
     shift: float | None = None
     opacity: float | None = None
+    spread: Spread = "here"
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return edits.soften(shape, self.frame, inner=self.inner, outer=self.outer, shift=self.shift, opacity=self.opacity)
+        given = {"inner": self.inner, "outer": self.outer, "shift": self.shift, "opacity": self.opacity}
+        if self.spread != "here":
+            return surgery.offset_soft(shape, self.frame, _first(self), **given)
+        return edits.soften(shape, self.frame, **given)
 
     def says(self, shape: CoreShape) -> str:
-        return f"softened {shape.name} on {self.frame}"
+        return f"softened {shape.name} {_where(self)}"
 
 
 class Look(Schema):
@@ -147,71 +194,6 @@ class PointKind(Schema):
     def says(self, shape: CoreShape) -> str:
         many = f"{len(self.points)} points" if len(self.points) > 1 else "a point"
         return f"made {many} of {shape.name} {'sharp' if self.to == 'sharp' else f'a {self.to}'}"
-
-
-Channel = Literal["form", "placement", "settings"]
-
-
-class KeyHere(Schema):
-    """A key that changes nothing."""
-
-    do: Literal["key here"]
-    shape: str
-    channel: Channel
-    frame: int
-
-    def on(self, shape: CoreShape) -> CoreShape:
-        return edits.key_here(shape, self.channel, self.frame)
-
-    def says(self, shape: CoreShape) -> str:
-        return f"keyed the {self.channel} of {shape.name} on {self.frame} as it was"
-
-
-class MoveKey(Schema):
-    """A key brought to another frame."""
-
-    do: Literal["move key"]
-    shape: str
-    channel: Channel
-    frame: int
-    to: int
-
-    def on(self, shape: CoreShape) -> CoreShape:
-        return edits.move_key(shape, self.channel, self.frame, self.to)
-
-    def says(self, shape: CoreShape) -> str:
-        return f"moved the {self.channel} key of {shape.name} from {self.frame} to {self.to}"
-
-
-class KeyKind(Schema):
-    """How the stretch after a key runs."""
-
-    do: Literal["key kind"]
-    shape: str
-    channel: Channel
-    frame: int
-    kind: Literal["hold", "straight", "flowing"]
-
-    def on(self, shape: CoreShape) -> CoreShape:
-        return edits.key_kind(shape, self.channel, self.frame, self.kind)
-
-    def says(self, shape: CoreShape) -> str:
-        return f"made the {self.channel} key of {shape.name} on {self.frame} {self.kind}"
-
-
-class DropKey(Schema):
-    """Take a key away."""
-
-    do: Literal["drop key"]
-    shape: str
-    channel: Channel
-    frame: int
-
-    def on(self, shape: CoreShape) -> CoreShape:
-        return edits.drop_key(shape, self.channel, self.frame)
-
-    def says(self, shape: CoreShape) -> str:
-        return f"removed the {self.channel} key of {shape.name} on {self.frame}"
 
 
 class Live(Schema):
@@ -281,9 +263,9 @@ class ChangeShutter(Schema):
     phase: float | None = None
 
 
-OnShape = MovePoints | Place | Soften | Look | AddPoint | RemovePoints | PointKind | KeyHere | MoveKey | KeyKind | DropKey | Live
+OnShape = MovePoints | Place | Soften | Look | AddPoint | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
-    Trace | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter,
+    Trace | Freehand | Duplicate | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter,
     Field(discriminator="do"),
 ]
 
@@ -297,6 +279,6 @@ class Together(Schema):
 
 
 Command = Annotated[
-    Trace | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter | Together,
+    Trace | Freehand | Duplicate | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter | Together,
     Field(discriminator="do"),
 ]

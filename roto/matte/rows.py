@@ -53,17 +53,27 @@ def _widen(buffer, lo, hi, to_lo, to_hi, ground):
 
 
 @inner
-def _put(source, to, top, inverted):
-    """A finished stretch of a row into the picture: as it is (top 0), or as whole numbers up to `top`, rounded to the nearest."""
+def _rounded(source, to, part, base, scale):
+    for x in range(len(to)):
+        to[x] = np.int32(np.rint((base + part * source[x]) * scale))
+
+
+@inner
+def _put(source, line, lo, hi, top, inverted):
+    """A finished stretch of a row into the picture: as it is (top 0), or as whole numbers up to `top`, rounded to the nearest.
+
+    line: uint8, the bytes of the picture's row, so that one compiled function serves every depth.
+    """
     part = np.float32(-1.0 if inverted else 1.0)
     base = np.float32(1.0 if inverted else 0.0)
     if top == 0:
-        for x in range(len(to)):
-            to[x] = base + part * source[x]
+        plain = line.view(np.float32)[lo:hi]
+        for x in range(hi - lo):
+            plain[x] = base + part * source[x]
+    elif top == 255:
+        _rounded(source, line[lo:hi], part, base, np.float32(top))
     else:
-        scale = np.float32(top)
-        for x in range(len(to)):
-            to[x] = np.int32(np.rint((base + part * source[x]) * scale))
+        _rounded(source, line.view(np.uint16)[lo:hi], part, base, np.float32(top))
 
 
 @inner
@@ -195,7 +205,7 @@ def _fill(
             low, high = 1e300, -1e300
             for s in range(used):
                 left, right = sweep_row(
-                    row, line, layers[s], sides, ways, use, rows, items, 0, entries, mode, invert, sums, False, box,
+                    row, line, layers[s], sides, ways, use, rows, items, runs[0, 1], runs[0, 2], mode, invert, sums, count > 1, box,
                     pieces, ids, at, breaks, wind,
                 )  # fmt: skip
                 if left <= right:
@@ -270,7 +280,7 @@ def _fill(
                         values[k, 1, LANE:], change[k, LANE:], span[r, 0], span[r, 1], cur, turn, clo, chi, below,
                     )  # fmt: skip
                 if used == 1:
-                    _put(cur[clo:chi], out[line, clo:chi], top, inverted)
+                    _put(cur[clo:chi], out[line], clo, chi, top, inverted)
                     tlo, thi, ground = clo, chi, below
                     break
                 tlo, thi = _widen(total, tlo, thi, clo, chi, ground)
@@ -286,14 +296,11 @@ def _fill(
                     total[x] = total[x] / np.float32(used)
                 ground /= used
         if only_area or used > 1:
-            _put(total[tlo:thi], out[line, tlo:thi], top, inverted)
-        beside = 1.0 - ground if inverted else ground
-        if beside != 0.0:
-            beside = beside if top == 0 else np.rint(beside * top)
-            for x in range(tlo):
-                out[line, x] = beside
-            for x in range(thi, wide):
-                out[line, x] = beside
+            _put(total[tlo:thi], out[line], tlo, thi, top, inverted)
+        if (1.0 - ground if inverted else ground) != 0.0:
+            fill(total, np.float32(ground))
+            _put(total, out[line], 0, tlo, top, inverted)
+            _put(total, out[line], thi, wide, top, inverted)
 
 
 def _buffers(wide: int, steps: int, runs: int, entries: int, most: int) -> tuple:
@@ -334,4 +341,4 @@ def render_rows(
     each row per layer (CSR). most: sides of one layer in any one row.
     """
     buffers = _buffers(box[1] - box[0], steps, len(stack[0]), len(soft), most)
-    _run(out, part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, top, buffers)
+    _run(out.view(np.uint8), part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, top, buffers)

@@ -8,19 +8,24 @@ import numpy as np
 from roto.errors import BadGeometry, BadKeys
 from roto.motion import flow, placement
 from roto.motion.keys import KIND_NAMES, Floats, Keys
-from roto.motion.shape import CURVE, OPACITY, REACH, SHIFT, Shape, settings_values
+from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Shape, settings_values
 
 FARTHEST = 1e7
 """px: a point farther out is a slip of the pen; nearer ones are legal however far outside the picture"""
 LARGEST_REACH = 1000.0
 
 
-def trace(shape_id: str, name: str, frame: int, points: object, curves: object, colour: int = 0) -> Shape:
-    """A new closed shape, keyed once. points: (n, 6) in plate pixels; curves: (n,) whether each is a curve point."""
+def trace(shape_id: str, name: str, frame: int, points: object, curves: object, colour: int = 0, kind: str = CLOSED) -> Shape:
+    """A new shape, keyed once. points: (n, 6) in plate pixels; curves: (n,) whether each is a curve point.
+
+    A dividing edge (kind DIVIDING) is one point whose outgoing tangent says where the edge runs; it covers the right of it.
+    """
     form = np.asarray(points, dtype=np.float64)
-    if form.ndim != 2 or form.shape[1] != 6 or len(form) < 3:
+    if form.ndim != 2 or form.shape[1] != 6 or (len(form) < 3 and kind == CLOSED):
         raise BadGeometry("A shape needs at least three points.")
     _check(form)
+    if kind == DIVIDING and (len(form) != 1 or not form[0, 4:].any()):
+        raise BadGeometry("A dividing edge is one point and a direction.")
     low, high = form[:, :2].min(axis=0), form[:, :2].max(axis=0)
     middle = (low + high) / 2
     return Shape(
@@ -32,6 +37,7 @@ def trace(shape_id: str, name: str, frame: int, points: object, curves: object, 
         pivot=(float(middle[0]), float(middle[1])),
         settings=Keys.build([frame], settings_values()[None]),
         colour=colour,
+        kind=kind,
     )
 
 
@@ -110,11 +116,11 @@ def soften(
 
 def drop_key(shape: Shape, channel: str, frame: int) -> Shape:
     """Take away the key of one channel (form, placement or settings) on a frame."""
-    keys, with_keys = _channel(shape, channel)
+    keys, with_keys = channel_of(shape, channel)
     return with_keys(keys.drop(frame))
 
 
-def _channel(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape]]:
+def channel_of(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape]]:
     """A channel's keys, and what makes the shape with others in their place."""
     if channel == "form":
         return shape.form, lambda keys: replace(shape, form=keys)
@@ -127,13 +133,13 @@ def _channel(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape]]
 
 def key_here(shape: Shape, channel: str, frame: int) -> Shape:
     """Key all of a channel on this frame as it is there; nothing moves on any frame."""
-    keys, with_keys = _channel(shape, channel)
+    keys, with_keys = channel_of(shape, channel)
     return with_keys(flow.key_here(keys, frame))
 
 
 def move_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
     """Bring the key of a channel from one frame to another that has none."""
-    keys, with_keys = _channel(shape, channel)
+    keys, with_keys = channel_of(shape, channel)
     at = keys.index(frame)
     if at is None:
         raise BadKeys(f"There is no key on frame {frame}.")
@@ -150,7 +156,7 @@ def move_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
 
 def key_kind(shape: Shape, channel: str, frame: int, kind: str) -> Shape:
     """How the stretch after a key runs: hold, straight or flowing."""
-    keys, with_keys = _channel(shape, channel)
+    keys, with_keys = channel_of(shape, channel)
     at = keys.index(frame)
     if at is None:
         raise BadKeys(f"There is no key on frame {frame}.")

@@ -1,0 +1,172 @@
+"""What an edit may say about keys: making, moving, copying, retiming and taking them away."""
+
+from typing import Annotated, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from roto.motion import edits, surgery
+from roto.motion.shape import Shape as CoreShape
+
+Channel = Literal["form", "placement", "settings"]
+
+
+class KeyHere(Schema):
+    """A key that changes nothing."""
+
+    do: Literal["key here"]
+    shape: str
+    channel: Channel
+    frame: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.key_here(shape, self.channel, self.frame)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"keyed the {self.channel} of {shape.name} on {self.frame} as it was"
+
+
+class MoveKey(Schema):
+    """A key brought to another frame."""
+
+    do: Literal["move key"]
+    shape: str
+    channel: Channel
+    frame: int
+    to: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.move_key(shape, self.channel, self.frame, self.to)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"moved the {self.channel} key of {shape.name} from {self.frame} to {self.to}"
+
+
+class KeyKind(Schema):
+    """How the stretch after a key runs."""
+
+    do: Literal["key kind"]
+    shape: str
+    channel: Channel
+    frame: int
+    kind: Literal["hold", "straight", "flowing"]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.key_kind(shape, self.channel, self.frame, self.kind)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"made the {self.channel} key of {shape.name} on {self.frame} {self.kind}"
+
+
+class DropKey(Schema):
+    """Take a key away."""
+
+    do: Literal["drop key"]
+    shape: str
+    channel: Channel
+    frame: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return edits.drop_key(shape, self.channel, self.frame)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"removed the {self.channel} key of {shape.name} on {self.frame}"
+
+
+Channels = Annotated[list[Channel], Field(min_length=1)]
+Span = tuple[int, int]
+
+
+class ShiftKeys(Schema):
+    """All keys of some channels moved by so many frames."""
+
+    do: Literal["shift keys"]
+    shape: str
+    channels: Channels
+    by: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return surgery.shift_keys(shape, self.channels, self.by)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"shifted the keys of {shape.name} by {self.by:+d}"
+
+
+class StretchKeys(Schema):
+    """The keys within a span brought to another span."""
+
+    do: Literal["stretch keys"]
+    shape: str
+    channels: Channels
+    span: Span
+    to: Span
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return surgery.stretch_keys(shape, self.channels, self.span, self.to)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"stretched the keys of {shape.name} from {self.span[0]}-{self.span[1]} to {self.to[0]}-{self.to[1]}"
+
+
+class ReverseKeys(Schema):
+    """The keys within a span run backwards in it."""
+
+    do: Literal["reverse keys"]
+    shape: str
+    channels: Channels
+    span: Span
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return surgery.reverse_keys(shape, self.channels, self.span)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"reversed the keys of {shape.name} on {self.span[0]}-{self.span[1]}"
+
+
+class OnlyKey(Schema):
+    """One key here; all others of these channels taken away."""
+
+    do: Literal["only key"]
+    shape: str
+    channels: Channels
+    frame: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return surgery.only_key(shape, self.channels, self.frame)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"took away all keys of {shape.name} but one on {self.frame}"
+
+
+class CopyKey(Schema):
+    """What a key holds, keyed on another frame too."""
+
+    do: Literal["copy key"]
+    shape: str
+    channel: Channel
+    frame: int
+    to: int
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return surgery.copy_key(shape, self.channel, self.frame, self.to)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"copied the {self.channel} key of {shape.name} from {self.frame} to {self.to}"
+
+
+class TakeKeys(Schema):
+    """The keys of another shape in place of one's own."""
+
+    do: Literal["take keys"]
+    shape: str
+    other: str
+    channels: Channels
+
+    def between(self, shape: CoreShape, other: CoreShape) -> CoreShape:
+        return surgery.take_keys(shape, other, self.channels)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"gave {shape.name} the {' and '.join(self.channels)} keys of another shape"
+
+
+OnKeys = KeyHere | MoveKey | KeyKind | DropKey | ShiftKeys | StretchKeys | ReverseKeys | OnlyKey | CopyKey | TakeKeys
