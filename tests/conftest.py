@@ -6,6 +6,10 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from hypothesis import settings as hypothesis_settings
+
+hypothesis_settings.register_profile("plain", deadline=None)  # the first example of a run may have to compile the core
+hypothesis_settings.load_profile("plain")
 
 FIRST, LAST = 1001, 1008
 SIZE = (96, 64)

@@ -62,6 +62,11 @@ def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
     return answer
 
 
+@router.get("/shots/{shot_id}/edits")
+def what_was_done(request: HttpRequest, shot_id: int) -> Any:
+    return {"edits": payload.done(shot_for(request.user, shot_id, "look"))}
+
+
 @router.post("/shots/{shot_id}/undo")
 def undo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
     return payload.after(actions.undo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user)

@@ -133,6 +133,21 @@ def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
     return {**out, **head(shot, user)}
 
 
+def done(shot: Shot, most: int = 300) -> list[dict[str, Any]]:
+    """What was done in a shot, newest first; what was taken back is marked."""
+    rows = Edit.objects.filter(shot=shot).select_related("user").defer("changes").order_by("-revision")[:most]
+    return [
+        {
+            "id": str(row.pk),
+            "says": row.says,
+            "who": row.user.get_username(),
+            "when": row.made.strftime("%d %b %H:%M"),
+            "turned": row.turned,
+        }
+        for row in rows
+    ]
+
+
 def samples_text(done: Rendered) -> str:
     """How many moments of the exposure were looked at, with a + where more were wanted."""
     return f"{done.samples}{'+' if done.capped else ''}"

@@ -4,9 +4,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from roto.errors import BadGeometry
 from roto.motion import flow
 from roto.motion.keys import Floats, Keys
-from roto.motion.shape import CURVE, Shape, keep_smooth
+from roto.motion.shape import CURVE, DIVIDING, Shape, keep_smooth
 from roto.tolerances import ADDED_POINT
 
 MOMENT = 1e-4
@@ -32,6 +33,8 @@ def add_point(shape: Shape, segment: int, t: float) -> Shape:
     neighbours may be keyed apart) keys without change are set for the three points until every frame between the keys holds.
     """
     n = shape.form.parts
+    if shape.kind == DIVIDING:
+        raise BadGeometry("A dividing edge has one point and takes no more. Trace a shape instead.")
     i, j = segment % n, (segment + 1) % n
     trio = [i, i + 1, i + 2 if j > i else 0]
     form, kinds = shape.form, np.insert(shape.kinds, i + 1, CURVE)

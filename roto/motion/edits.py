@@ -174,6 +174,8 @@ def point_kind(shape: Shape, indices: list[int], to: str) -> Shape:
     A curve point without tangents gets them along its neighbours, a third of the way.
     """
     n = shape.form.parts
+    if shape.kind == DIVIDING:
+        raise BadGeometry("A dividing edge is straight: its point is neither corner nor curve.")
     if not all(0 <= i < n for i in indices):
         raise BadGeometry(f"There is no such point in '{shape.name}'.")
     kinds, values = shape.kinds.copy(), shape.form.values.copy()

@@ -76,8 +76,8 @@ class Shape:
         """The placement's affine maps (T, 2, 3)."""
         return placement.matrices(flow.evaluate(self.place, times, number), self.pivot)
 
-    def outline(self, times: object, number: int | NDArray[np.int64]) -> Floats:
-        """Points (T, n, 6) in plate pixels at moments of the exposure of frame `number`, or of one frame each (T,)."""
+    def _carried(self, times: object, number: int | NDArray[np.int64]) -> Floats:
+        """The form's own points (T, n, 6), placed and carried."""
         moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
         points = placement.apply(self.maps_at(moments, number), self.form_at(moments, number))
         if self.rides:
@@ -86,12 +86,16 @@ class Shape:
                 for frame in np.unique(frames):
                     here = frames == frame
                     points[here] = ride.carry(points[here], moments[here], int(frame))
+        return points
+
+    def outline(self, times: object, number: int | NDArray[np.int64]) -> Floats:
+        """Points (T, n, 6) in plate pixels at moments of the exposure of frame `number`, or of one frame each (T,)."""
+        points = self._carried(times, number)
         return dividing_polygon(points) if self.kind == DIVIDING else points
 
     def outlines(self, frames: NDArray[np.int64]) -> Floats:
-        """Points (F, n, 6) at whole frames, of a dividing edge its own point."""
-        plain = self if self.kind != DIVIDING else replace(self, kind=CLOSED)
-        return plain.outline(frames, np.asarray(frames, dtype=np.int64))
+        """Points (F, n, 6) at whole frames; of a dividing edge its own point."""
+        return self._carried(frames, np.asarray(frames, dtype=np.int64))
 
     def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float]]:
         """Inner and outer reach (px), edge shift (px), opacity at each frame; reaches are never negative, opacity stays in 0..1."""

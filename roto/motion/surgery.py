@@ -106,12 +106,18 @@ def take_keys(shape: Shape, other: Shape, channels: Iterable[str]) -> Shape:
 def offset_keys(shape: Shape, channel: str, delta: object, parts: NDArray[np.bool_], first: int | None) -> Shape:
     """The same offset on every key that holds these parts: on all of them, or on those from frame `first` on.
 
-    delta: (n, d) in the channel's own numbers. With `first`, a key is made there so that earlier frames keep their values up to the key
-    before it.
+    delta: (n, d) in the channel's own numbers. With `first`, a key is made there, so that earlier frames keep their values up to the key
+    before it; the next two keys keep their speeds, which would else follow from what lies before.
     """
     keys, with_keys = channel_of(shape, channel)
     if first is not None:
-        keys = flow.key_here(keys, first)
+        was, keys = keys, flow.key_here(keys, first)
+        for at in np.flatnonzero(keys.frames > first)[:2]:
+            frame = int(keys.frames[at])
+            free = np.isnan(keys.speeds[at]) & (keys.held[at] & parts)[:, None]
+            speeds = keys.speeds.copy()
+            speeds[at] = np.where(free, flow.speed(was, frame, frame)[0], speeds[at])
+            keys = replace(keys, speeds=speeds)
     later = keys.frames >= (first if first is not None else -FAR * 10)
     where = keys.held & later[:, None] & parts[None]
     values = keys.values + np.where(where[:, :, None], np.asarray(delta, dtype=np.float64)[None], 0.0)

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from numba import njit
 
@@ -32,7 +32,6 @@ def summed(x0, x1, small, curve, whole):
     return total / 2000
 
 
-@settings(deadline=None)
 @given(
     st.sampled_from(NAMES), st.sampled_from([0.1, 0.7, 1.0, 3.0, 20.0, 150.0]), st.floats(0, 1), st.floats(-3, 3), st.floats(0, np.pi / 4)
 )
@@ -50,7 +49,6 @@ def lane(square, near, px, py, ux, uy, long, which):
     note_nearer(square, near, 0, px, py, ux, uy, long, which)
 
 
-@settings(deadline=None)
 @given(st.floats(-20, 20), st.floats(-5, 5), st.floats(0, 6.28), st.floats(0, 9))
 def test_eight_distances_at_once_are_those_to_a_side(px, py, turn, long):
     square, near = np.full(LANE, 30.0, np.float32), np.full(LANE, 7, np.int32)

@@ -2,6 +2,11 @@
 
 import { shifted } from "./geom/outline.js";
 import { newId } from "./net/api.js";
+import { around } from "./geom/view.js";
+import { bounds, union } from "./geom/outline.js";
+import { stackedAt } from "./model/hit.js";
+import { Dividing } from "./tools/dividing.js";
+import { Freehand } from "./tools/freehand.js";
 import { Readymade } from "./tools/readymade.js";
 import { Points } from "./tools/points.js";
 import { Placing } from "./tools/placing.js";
@@ -13,6 +18,7 @@ export class Desk {
     Object.assign(this, { store, stage, edits, mattes, board, player });
     this.tracing = new Tracing(this);
     this.readymade = new Readymade(this);
+    this.ways = { points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this) };
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this) };
     this.tell = () => {};
     this.showKeys = () => {};
@@ -21,7 +27,7 @@ export class Desk {
 
   get tool() {
     const { drawing } = this.store;
-    if (drawing) return drawing === "points" ? this.tracing : this.readymade;
+    if (drawing) return this.ways[drawing];
     return this.tools[this.store.step];
   }
 
@@ -30,7 +36,7 @@ export class Desk {
     this.store.set("step", step);
   }
 
-  // how: "points" for clicking around the subject, or "ellipse" or "box" for a ready-made outline
+  // how: "points" for clicking around the subject, "freehand" for a loop, "ellipse", "box" or "dividing" for a ready-made outline
   startTracing(how = "points") {
     if (!this.store.mayTrace) return this.tell("Your role here is to look; artists and leads trace.");
     this.store.set("step", "trace");
@@ -40,6 +46,7 @@ export class Desk {
 
   stopTracing() {
     this.tracing.clear();
+    this.ways.freehand.clear();
     this.store.set("drawing", false);
   }
 
@@ -69,7 +76,7 @@ export class Desk {
       store.matte = whole.matte;
     }
     store.drawing = false;
-    store.provisional(whole);
+    store.provisional(whole.path ? { ...whole, points: whole.path.map(([x, y]) => [x, y, 0, 0, 0, 0]), curves: whole.path.map(() => true) } : whole);
     this.edits.pushAll(`traced ${whole.name}`, [...before, whole]);
   }
 
@@ -78,7 +85,7 @@ export class Desk {
   }
 
   addPoint(shape, segment, t) {
-    if (shape.constant) return;
+    if (shape.constant || shape.curves.length < 2) return;
     this.edits.push({ do: "add point", shape: shape.id, segment, t }).then(() => this.store.choose(shape.id, [segment + 1]));
   }
 
@@ -97,12 +104,12 @@ export class Desk {
   // By the keyboard: the chosen points, or the whole shapes when placing.
   nudge(dx, dy) {
     const { store } = this;
-    if (!store.mayTrace || store.drawing) return;
+    if (store.drawing) return;
     const commands = [];
-    for (const shape of store.chosenShapes) {
+    for (const shape of store.editable) {
       const points = store.outline(shape);
       if (store.step === "place") {
-        commands.push({ do: "place", shape: shape.id, frame: store.frame, move: [dx, dy] });
+        commands.push({ do: "place", shape: shape.id, frame: store.frame, move: [dx, dy], ...store.spreading });
         store.setLocal(shape, shifted(points, shape.curves.keys(), dx, dy));
         continue;
       }
@@ -110,7 +117,7 @@ export class Desk {
       if (!which.length) continue;
       const now = shifted(points, which, dx, dy);
       const rows = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
-      commands.push({ do: "form", shape: shape.id, frame: store.frame, points: rows });
+      commands.push({ do: "form", shape: shape.id, frame: store.frame, points: rows, ...store.spreading });
       store.setLocal(shape, now);
     }
     if (commands.length) this.edits.pushAll(`nudged ${commands.length} shapes`, commands);
@@ -120,7 +127,7 @@ export class Desk {
   takeAway() {
     const { store } = this;
     if (this.board.dropKey()) return;
-    const commands = store.chosenShapes
+    const commands = store.editable
       .filter((shape) => store.pointsOf(shape.id).size)
       .map((shape) => ({ do: "remove points", shape: shape.id, points: [...store.pointsOf(shape.id)] }));
     if (!commands.length || !store.mayTrace) return this.tell("Choose points, or pick a key on the thread board by a click on its knot.");
@@ -130,8 +137,8 @@ export class Desk {
 
   pointKind(to) {
     const { store } = this;
-    const shapes = store.chosenShapes.filter((shape) => store.pointsOf(shape.id).size);
-    if (!shapes.length || !store.mayTrace) return this.tell("Choose one or more points first.");
+    const shapes = store.editable.filter((shape) => store.pointsOf(shape.id).size);
+    if (!shapes.length) return this.tell("Choose one or more points first.");
     const allCurves = shapes.every((shape) => [...store.pointsOf(shape.id)].every((i) => shape.curves[i]));
     const kind = to === "swap" ? (allCurves ? "corner" : "curve") : to;
     this.edits.pushAll(
@@ -140,12 +147,12 @@ export class Desk {
     );
   }
 
-  // Hold to see the frame before in place of this one, outline included.
+  // Hold to see the marked frame (or the one before) in place of this one, outline included.
   flip(on) {
     const { store } = this;
     if (on && this.flipped === undefined) {
       this.flipped = store.frame;
-      store.go(store.frame - 1);
+      store.go(store.marked ?? store.frame - 1);
     } else if (!on && this.flipped !== undefined) {
       store.go(this.flipped);
       this.flipped = undefined;
@@ -166,18 +173,17 @@ export class Desk {
 
   keyHere() {
     const { store } = this;
-    if (!store.mayTrace || !store.shape) return;
-    const commands = store.chosenShapes.flatMap((shape) =>
+    const commands = store.editable.flatMap((shape) =>
       ["form", "placement"].map((channel) => ({ do: "key here", shape: shape.id, channel, frame: store.frame })),
     );
-    this.edits.pushAll(`keyed ${store.shape.name} on ${store.frame} as it was`, commands);
+    if (commands.length) this.edits.pushAll(`keyed ${store.shape.name} on ${store.frame} as it was`, commands);
   }
 
   // change: how the live ranges become, from the ranges, the frame and the shot.
   live(change) {
     const { store } = this;
-    if (!store.mayTrace || !store.shape) return;
-    const commands = store.chosenShapes.map((shape) => {
+    if (!store.editable.length) return;
+    const commands = store.editable.map((shape) => {
       const ranges = change(shape.live, store.frame, store.shot);
       return { do: "live", shape: shape.id, ranges };
     });
@@ -187,12 +193,12 @@ export class Desk {
   // The soft edge of the chosen shapes here: shown at once, saved when the hand lets go (`done`).
   soften(values, done) {
     const { store } = this;
-    const shapes = store.chosenShapes;
-    if (!shapes.length || !store.mayTrace) return;
+    const shapes = store.editable;
+    if (!shapes.length) return;
     const commands = shapes.map((shape) => {
       const soft = { ...(store.localSoft.get(shape.id) || {}), ...values };
       store.localSoft.set(shape.id, soft);
-      return { do: "soften", shape: shape.id, frame: store.frame, ...soft };
+      return { do: "soften", shape: shape.id, frame: store.frame, ...soft, ...store.spreading };
     });
     const known = commands.filter((c) => Object.keys(c).length > 3);
     if (!known.length) return;
@@ -208,13 +214,84 @@ export class Desk {
   placeAt(values) {
     const { store } = this;
     const { shape } = store;
-    if (!shape || !store.mayTrace) return;
+    if (!store.editable.includes(shape)) return;
     const was = store.placement(shape);
     const now = { ...was, ...values };
     if (!(now.size > 0.001 && now.size < 1000) || ![now.x, now.y, now.turn].every(Number.isFinite)) {
       return this.tell("A placement needs plain figures, and a size between 0.1 % and 100000 %.");
     }
     const move = [now.x - was.x, now.y - was.y];
-    this.edits.push({ do: "place", shape: shape.id, frame: store.frame, move, turn: now.turn - was.turn, size: now.size / was.size });
+    this.edits.push({ do: "place", shape: shape.id, frame: store.frame, move, turn: now.turn - was.turn, size: now.size / was.size, ...store.spreading });
+  }
+
+  // Which keys a change touches: the one here, all, those from here on; round and round.
+  spreadOn() {
+    const { store } = this;
+    if (store.mayTrace) store.set("spread", { here: "all", all: "on", on: "here" }[store.spread]);
+  }
+
+  duplicate() {
+    const { store } = this;
+    if (!store.shape || !store.mayTrace || !store.matte) return;
+    const twin = newId();
+    this.edits.push({ do: "duplicate", shape: store.shape.id, twin, entry: newId(), matte: store.matte }).then(() => {
+      if (store.shapes.has(twin)) store.choose(twin);
+    });
+  }
+
+  // Lock, hide or show alone; kind: "locked", "veiled" or "alone".
+  mark(kind) {
+    const { store } = this;
+    if (!store.shape) return;
+    if (kind === "alone") store.marks.alone = store.marks.alone === store.shape.id ? null : store.shape.id;
+    else store.marks.toggle(kind, [...store.picked.keys()]);
+    store.say("changed");
+  }
+
+  // The next shape of those whose outlines lie under the pointer.
+  nextUnder() {
+    const { store, pointer } = this;
+    if (!pointer.last) return;
+    const { x, y, scale } = pointer.last;
+    const there = stackedAt(store, scale, x, y).map((s) => s.id);
+    if (there.length) store.choose(there[(there.indexOf(store.chosen) + 1) % there.length]);
+  }
+
+  // The chosen points, or else the chosen shapes, as large as they fit.
+  zoomToChoice() {
+    const { store, stage } = this;
+    let box = null;
+    for (const shape of store.chosenShapes) {
+      const points = store.outline(shape);
+      const some = [...store.pointsOf(shape.id)];
+      if (store.pointCount) for (const i of some) box = union(box, [points[i * 6], points[i * 6 + 1], points[i * 6], points[i * 6 + 1]]);
+      else if (points.length > 6) box = union(box, bounds(points));
+    }
+    if (!box) return this.tell("Choose points or a shape first.");
+    this.viewBefore = stage.view;
+    stage.setView(around(box, stage.size));
+  }
+
+  viewBack() {
+    const { stage } = this;
+    if (!this.viewBefore) return;
+    const now = stage.view;
+    stage.setView(this.viewBefore);
+    this.viewBefore = now;
+  }
+
+  // Keep what the picked key holds, to put it on another frame.
+  copyKey() {
+    if (!this.board.key) return this.tell("Pick a key on the thread board first, by a click on its knot.");
+    this.copied = { ...this.board.key };
+    this.tell(`The ${this.copied.channel} key of frame ${this.copied.frame} is copied: go to another frame and press V.`);
+  }
+
+  pasteKey() {
+    const { copied, store } = this;
+    if (!copied) return this.tell("Copy a key first: pick it on the thread board and press Y.");
+    if (!store.mayTrace || !store.shapes.has(copied.shape)) return;
+    const { shape, channel, frame } = copied;
+    if (frame !== store.frame) this.edits.push({ do: "copy key", shape, channel, frame, to: store.frame });
   }
 }

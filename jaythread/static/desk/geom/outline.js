@@ -1,7 +1,8 @@
 // Outlines as flat arrays of six numbers a point: x, y, incoming tangent, outgoing tangent. Knows no page.
 
 // Draw a closed outline as cubics with any pen that has moveTo, bezierCurveTo and closePath.
-export function trace(pen, points, view) {
+export function trace(pen, outline, view) {
+  const points = filled(outline);
   const n = points.length / 6;
   if (!n) return;
   const s = view.scale;
@@ -18,6 +19,17 @@ export function trace(pen, points, view) {
     );
   }
   pen.closePath();
+}
+
+const FAR = 20000; // px that a dividing edge is drawn to: beyond any picture
+
+// A dividing edge is one point with a direction: what it covers, to the right of it, as an outline. Others are returned as they are.
+export function filled(points) {
+  if (points.length !== 6) return points;
+  const long = Math.hypot(points[4], points[5]) || 1;
+  const [ux, uy] = [points[4] / long, points[5] / long];
+  const at = (along, right) => [points[0] + FAR * (along * ux - right * uy), points[1] + FAR * (along * uy + right * ux), 0, 0, 0, 0];
+  return new Float32Array([at(-1, 0), at(1, 0), at(1, 2), at(-1, 2)].flat());
 }
 
 export function cubicAt(points, segment, t) {
@@ -38,6 +50,10 @@ export function cubicAt(points, segment, t) {
 // The nearest place on an outline: {segment, t, distance}.
 export function nearest(points, x, y) {
   const n = points.length / 6;
+  if (n === 1) {
+    const long = Math.hypot(points[4], points[5]) || 1;
+    return { segment: 0, t: 0, distance: Math.abs((x - points[0]) * points[5] - (y - points[1]) * points[4]) / long };
+  }
   let best = { segment: 0, t: 0, distance: Infinity };
   for (let i = 0; i < n; i++) {
     for (let k = 0; k < 24; k++) {
@@ -61,7 +77,8 @@ export function nearest(points, x, y) {
 }
 
 // The box of an outline's control polygon, which holds the outline.
-export function bounds(points) {
+export function bounds(outline) {
+  const points = filled(outline);
   const box = [Infinity, Infinity, -Infinity, -Infinity];
   for (let i = 0; i < points.length; i += 6) {
     for (const [dx, dy] of [[0, 0], [points[i + 2], points[i + 3]], [points[i + 4], points[i + 5]]]) {
@@ -137,7 +154,8 @@ export function turnTangent(points, i, side, x, y, curve) {
 }
 
 // Whether the outline winds around a place (non-zero), by its cubics in short straight pieces.
-export function winds(points, x, y) {
+export function winds(outline, x, y) {
+  const points = filled(outline);
   const n = points.length / 6;
   let total = 0;
   let [px, py] = [points[0], points[1]];

@@ -33,6 +33,13 @@ export function fit(size, stage) {
   return makeView(scale, (stage[0] - size[0] * scale) / 2, (stage[1] - size[1] * scale) / 2);
 }
 
+// A box of the plate (x0, y0, x1, y1) in the middle of the stage, with some room around it.
+export function around(box, stage) {
+  const room = 40; // plate px, so that one point alone is not all there is to see
+  const scale = Math.min(stage[0] / (box[2] - box[0] + 2 * room), stage[1] / (box[3] - box[1] + 2 * room), LARGEST);
+  return makeView(scale, stage[0] / 2 - ((box[0] + box[2]) / 2) * scale, stage[1] / 2 - ((box[1] + box[3]) / 2) * scale);
+}
+
 // One plate px on one screen px, about the middle of the stage, on whole screen px.
 export function exact(view, stage) {
   const [px, py] = toPlate(view, stage[0] / 2, stage[1] / 2);

@@ -11,7 +11,7 @@ function away(points, i, dx, dy, x, y) {
 // {kind: "tangent" | "point" | "edge", shape, index, side | segment, t} or null. x, y: plate px; scale: screen px per plate px.
 export function hit(store, scale, x, y) {
   const near = NEAR / scale;
-  const chosen = store.chosenShapes.reverse();
+  const chosen = store.editable.filter((s) => store.marks.isShown(s.id)).reverse();
   for (const shape of chosen) {
     const points = store.outline(shape);
     for (const i of store.pointsOf(shape.id)) {
@@ -33,11 +33,21 @@ export function hit(store, scale, x, y) {
   let best = null;
   for (const entry of store.stack()) {
     const shape = store.shapes.get(entry.shape);
-    if (store.picked.has(shape.id) || !store.isLive(shape)) continue;
+    if (store.picked.has(shape.id) || !store.isLive(shape) || !reachable(store, shape)) continue;
     const found = edgeAt(store, shape, near, x, y);
     if (found && (!best || found.distance < best.distance)) best = found;
   }
   return best;
+}
+
+function reachable(store, shape) {
+  return store.marks.isShown(shape.id) && !store.marks.locked.has(shape.id);
+}
+
+// All shapes whose outline lies under a place, from the bottom of the stack up.
+export function stackedAt(store, scale, x, y) {
+  const shapes = store.stack().map((entry) => store.shapes.get(entry.shape));
+  return shapes.filter((shape) => store.isLive(shape) && reachable(store, shape) && edgeAt(store, shape, (NEAR * 1.5) / scale, x, y));
 }
 
 function pointAt(store, shape, near, x, y) {

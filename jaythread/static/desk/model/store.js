@@ -1,5 +1,7 @@
 // What the desk knows: the shot, its shapes with their outlines on every frame, what is chosen. Says when something changed.
 
+import { Marks } from "./marks.js";
+
 export function decodeOutlines(text) {
   const raw = atob(text);
   const bytes = new Uint8Array(raw.length);
@@ -17,7 +19,13 @@ export class Store extends EventTarget {
     this.step = "trace";
     this.look = "plate";
     this.hidden = false;
-    this.neighbours = false;
+    this.neighbours = false; // or "keys", or how many frames before and after
+    this.pointsOnly = false;
+    this.spread = "here"; // which keys a change touches: the one "here", "all", or those from here "on"
+    this.stride = 5; // frames
+    this.marked = null; // a frame to compare with
+    this.display = { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 };
+    this.marks = new Marks(data.shot.id);
     this.ground = "checker";
     this.drawing = false;
     this.playing = false;
@@ -82,6 +90,16 @@ export class Store extends EventTarget {
     return [...this.picked.keys()].map((id) => this.shapes.get(id)).filter(Boolean);
   }
 
+  // Those of the chosen shapes that may be changed.
+  get editable() {
+    return this.mayTrace ? this.chosenShapes.filter((s) => !this.marks.locked.has(s.id)) : [];
+  }
+
+  // What a change says beside itself: which keys it is for.
+  get spreading() {
+    return this.spread === "here" ? {} : { spread: this.spread };
+  }
+
   pointsOf(id) {
     return this.picked.get(id) || new Set();
   }
@@ -96,6 +114,24 @@ export class Store extends EventTarget {
   keysAround(shape, frame = this.frame) {
     const frames = [...shape.form, ...shape.placement].map((k) => k.frame);
     return [Math.max(...frames.filter((f) => f < frame)), Math.min(...frames.filter((f) => f > frame))].filter(Number.isFinite);
+  }
+
+  // The frames whose outlines are shown faintly beside this one's.
+  neighboursOf(shape) {
+    if (this.neighbours === "keys") return this.keysAround(shape);
+    const by = Number(this.neighbours) || 0;
+    return [this.frame - by, this.frame + by].filter((f) => by && f >= this.shot.first && f <= this.shot.last);
+  }
+
+  // Where a point is on every frame around this one.
+  wayOf(shape, i, around = 60) {
+    const keys = new Set([...shape.form, ...shape.placement].map((k) => k.frame));
+    const out = [];
+    for (let f = Math.max(this.shot.first, this.frame - around); f <= Math.min(this.shot.last, this.frame + around); f++) {
+      const points = this.outline(shape, f);
+      out.push({ x: points[i * 6], y: points[i * 6 + 1], key: keys.has(f) });
+    }
+    return out;
   }
 
   isLive(shape, frame = this.frame) {
@@ -206,6 +242,11 @@ export class Store extends EventTarget {
     if (!shapes.length) return ["Nothing is chosen: click an outline, or its name", "", ""];
     const whose = shapes.length > 1 ? `${shapes.length} shapes` : shapes[0].name;
     const where = ` of ${whose} on frame ${this.frame}, nothing else`;
+    if (!this.editable.length) return [`${whose} is locked: press `, "L", " to unlock"];
+    if (this.spread !== "here") {
+      const which = this.spread === "all" ? "ALL KEYS" : `ALL KEYS FROM ${this.frame} ON`;
+      return ["A change here moves ", which, ` of ${whose} by the same; press A to change that`];
+    }
     if (this.step === "place") return ["A drag here keys ", "the placement", where];
     if (this.step === "soften") return ["A drag here keys ", "the soft edge", where];
     const all = shapes.reduce((n, s) => n + s.curves.length, 0);

@@ -6,7 +6,7 @@ import { bounds, union } from "../geom/outline.js";
 const KEPT = 24;
 const MARGIN = 4; // px around the touched box, beyond the reach
 
-// How many moments of the exposure a matte was made from; a + says that more were wanted.
+// How many steps of the exposure a matte was made from; a + says that more were wanted.
 function words(samples, quick) {
   const count = Number.parseInt(samples, 10);
   const kind = !samples.endsWith("+") ? "" : quick ? ", quick look" : ", the most that the shutter's cap allows";
@@ -22,7 +22,7 @@ export class Mattes extends EventTarget {
     this.over = null; // the same with a drag laid on it
     this.asking = false;
     this.again = null;
-    this.says = ""; // how many moments of the exposure the shown matte was made from
+    this.says = ""; // how many steps of the exposure the shown matte was made from
   }
 
   get name() {

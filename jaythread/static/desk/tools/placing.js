@@ -32,9 +32,9 @@ export class Placing {
       if (found && !store.picked.has(found.shape.id)) store.choose(found.shape.id, [], e.shiftKey);
       what = "move";
     }
-    if (!store.shape || !store.mayTrace) return;
+    if (!store.editable.includes(store.shape)) return;
     const pivot = store.pivot(store.shape);
-    const starts = store.chosenShapes.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
+    const starts = store.editable.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
     if (what === "pivot") store.pivots.set(store.shape.id, [p.x, p.y]);
     this.desk.stage.draw("outline");
     this.drag = { what, from: p, pivot, starts, move: [0, 0], turn: 0, size: 1, angle: Math.atan2(p.y - pivot[1], p.x - pivot[0]) };
@@ -79,7 +79,7 @@ export class Placing {
     const { store } = this.desk;
     const { move, turn, size } = drag;
     const about = turn || size !== 1 ? drag.pivot : null;
-    return drag.starts.map(({ shape }) => ({ do: "place", shape: shape.id, frame: store.frame, move, turn, size, about }));
+    return drag.starts.map(({ shape }) => ({ do: "place", shape: shape.id, frame: store.frame, move, turn, size, about, ...store.spreading }));
   }
 
   command() {

@@ -40,7 +40,7 @@ export class Pointer {
   }
 
   down(e) {
-    if (e.target.closest("button, input, select, a")) return;
+    if (e.target.closest("button, input, select, a, summary, .leaf")) return;
     document.activeElement?.blur?.();
     this.pressed?.();
     const p = this.place(e);

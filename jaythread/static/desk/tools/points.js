@@ -42,7 +42,7 @@ export class Points {
   // Chosen shapes with points to move, and their outlines as they stand.
   starts(found) {
     const { store } = this.desk;
-    const shapes = found.kind === "tangent" ? [found.shape] : store.chosenShapes.filter((s) => store.pointsOf(s.id).size);
+    const shapes = found.kind === "tangent" ? [found.shape] : store.editable.filter((s) => store.pointsOf(s.id).size);
     return shapes.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
   }
 
@@ -82,7 +82,7 @@ export class Points {
       const now = store.outline(shape);
       const which = found.kind === "tangent" ? [found.index] : [...store.pointsOf(shape.id)];
       const points = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
-      return { do: "form", shape: shape.id, frame: store.frame, points };
+      return { do: "form", shape: shape.id, frame: store.frame, points, ...store.spreading };
     });
   }
 
@@ -120,7 +120,8 @@ export class Points {
       return;
     }
     const picked = new Map(add ? store.picked : []);
-    const among = store.chosenShapes.length ? store.chosenShapes : store.stack().map((line) => store.shapes.get(line.shape));
+    const free = store.stack().map((line) => store.shapes.get(line.shape)).filter((s) => !store.marks.locked.has(s.id) && store.marks.isShown(s.id));
+    const among = store.chosenShapes.length ? store.editable : free;
     for (const shape of among) {
       const points = store.outline(shape);
       const inside = shape.curves.map((_, i) => i).filter((i) => inLoop(path, points[i * 6], points[i * 6 + 1]));

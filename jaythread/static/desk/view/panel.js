@@ -3,6 +3,7 @@
 import { post } from "../net/api.js";
 import { nameOf } from "../model/acts.js";
 import { endHere, offHere, startHere } from "../model/live.js";
+import { more } from "./more.js";
 import { COLOURS } from "./signs.js";
 
 export const PROFILES = {
@@ -13,11 +14,15 @@ export const PROFILES = {
 };
 
 export function panel() {
+  return Object.defineProperties(main(), Object.getOwnPropertyDescriptors(more()));
+}
+
+function main() {
   return {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
     touch: ["", "", ""], lines: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
-    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: false, colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
+    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
 
     connect(desk, table) {
       const { store } = desk;
@@ -51,7 +56,7 @@ export function panel() {
       const { shape } = store;
       const matte = store.matteNow;
       Object.assign(this, {
-        mayTrace: store.mayTrace, step: store.step, look: store.look, ground: store.ground, neighbours: store.neighbours, frame: store.frame, first: store.shot.first, last: store.shot.last,
+        mayTrace: store.mayTrace, step: store.step, look: store.look, ground: store.ground, neighbours: store.neighbours || "none", frame: store.frame, first: store.shot.first, last: store.shot.last,
         rate: store.shot.rateText, zoom: `${Math.round(stage.view.scale * 100)}%`, state: edits.state, drawing: store.drawing, hidden: store.hidden,
         touch: store.touches(), mattes: store.mattes.map((m) => ({ id: m.id, name: m.name })), matte: store.matte || "", undo: store.undo, redo: store.redo,
         matteInverted: Boolean(matte?.inverted), sentence: matte?.sentence || "", shutter: store.shutter.angle, centred: store.shutter.phase === null,
@@ -63,10 +68,12 @@ export function panel() {
         return {
           id: line.id, shape: it.id, name: it.name, colour: COLOURS[it.colour], mode: line.mode, inverted: line.inverted,
           chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
+          told: [store.marks.locked.has(it.id) ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
         };
       });
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
       this.some = store.pointCount;
+      this.syncMore();
       this.key = this.pickedKey();
       if (!shape) return;
       this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";
@@ -165,9 +172,6 @@ export function panel() {
     },
     setGround(event) {
       this.desk.store.set("ground", event.target.value);
-    },
-    setNeighbours(event) {
-      this.desk.store.set("neighbours", event.target.checked);
     },
     trace() {
       if (this.drawing) this.desk.stopTracing();

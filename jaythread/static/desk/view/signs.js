@@ -186,6 +186,25 @@ export function first(pen, x, y, closes) {
   }
 }
 
+// What a dividing edge would cover, while it is dragged.
+export function half(pen, points, view) {
+  pen.beginPath();
+  trace(pen, points, view);
+  pen.fillStyle = "rgba(184, 116, 26, 0.16)";
+  pen.fill();
+  thread(pen, points, view, OCHRE, { chosen: true });
+}
+
+// The way of a point over the frames: a dot a frame, the keys' larger.
+export function way(pen, places, view, colour) {
+  pen.fillStyle = colour;
+  for (const { x, y, key } of places) {
+    pen.beginPath();
+    pen.arc(x * view.scale + view.x, y * view.scale + view.y, key ? 3 : 1.5, 0, 7);
+    pen.fill();
+  }
+}
+
 // A loop drawn around points.
 export function loop(pen, path) {
   pen.beginPath();

@@ -3,8 +3,6 @@
 import * as V from "../geom/view.js";
 import * as signs from "./signs.js";
 
-export const TINT = "#7d4f96";
-const TINT_STRENGTH = 0.5;
 const GROUNDS = { checker: "#5f5f5f", black: "#000", white: "#fff", grey: "#777" };
 const CHECK = 12; // screen px
 const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
@@ -98,6 +96,7 @@ export class Stage {
     const picture = this.plates.best(this.store.frame, wantsFull);
     pen.imageSmoothingEnabled = !wantsFull;
     pen.imageSmoothingQuality = this.store.playing ? "low" : "medium";
+    this.canvases[0].style.filter = this.showDisplay();
     if (picture) pen.drawImage(picture, ...this.rect());
     else {
       pen.fillStyle = "#6a6a6a";
@@ -112,7 +111,20 @@ export class Stage {
     this.hasFull = Boolean(wantsFull && this.plates.full.get(this.store.frame));
   }
 
+  // Exposure, gamma and single channels change what is shown of the plate, nothing else.
+  showDisplay() {
+    const { exposure, gamma, channel } = this.store.display;
+    if (!exposure && gamma === 1 && channel === "all") return "none";
+    const gain = 2 ** exposure;
+    const only = ["red", "green", "blue"].indexOf(channel);
+    const rows = [0, 1, 2].map((row) => [0, 1, 2].map((column) => ((only < 0 ? row : only) === column ? gain : 0)).concat(0, 0).join(" "));
+    document.getElementById("display-gain").setAttribute("values", [...rows, "0 0 0 1 0"].join(" "));
+    for (const part of document.querySelectorAll("#display feFuncR, #display feFuncG, #display feFuncB")) part.setAttribute("exponent", 1 / gamma);
+    return "url(#display)";
+  }
+
   paintGround(pen) {
+    this.canvases[0].style.filter = "none";
     const [x, y, w, h] = this.rect();
     pen.fillStyle = GROUNDS[this.store.ground] || this.store.ground;
     pen.fillRect(x, y, w, h);
@@ -154,8 +166,8 @@ export class Stage {
     } else if (matte) {
       pen.drawImage(matte, ...this.rect());
       pen.globalCompositeOperation = "source-in";
-      pen.globalAlpha = TINT_STRENGTH;
-      pen.fillStyle = TINT;
+      pen.globalAlpha = this.store.display.strength;
+      pen.fillStyle = this.store.display.tint;
       pen.fillRect(0, 0, ...this.size);
       pen.globalCompositeOperation = "source-over";
       pen.globalAlpha = 1;
@@ -168,11 +180,11 @@ export class Stage {
     if (!store.hidden) {
       for (const entry of store.stack()) {
         const shape = store.shapes.get(entry.shape);
-        if (store.picked.has(shape.id) || !store.isLive(shape)) continue;
+        if (store.picked.has(shape.id) || !store.isLive(shape) || !store.marks.isShown(shape.id)) continue;
         signs.thread(pen, store.outline(shape), view, signs.COLOURS[shape.colour], { pale: store.isPale(shape) });
       }
       pen.globalAlpha = store.dragging.size ? WHILE_DRAGGED : 1;
-      for (const shape of store.chosenShapes) this.paintChosen(pen, shape);
+      for (const shape of store.chosenShapes) if (store.marks.isShown(shape.id)) this.paintChosen(pen, shape);
       pen.globalAlpha = 1;
     }
     if (this.extra) this.extra(pen, view);
@@ -183,13 +195,15 @@ export class Stage {
     const points = store.outline(shape);
     const soft = store.soft(shape);
     if (store.neighbours && !store.playing) {
-      for (const frame of store.keysAround(shape)) signs.faint(pen, store.outline(shape, frame), view, signs.COLOURS[shape.colour]);
+      for (const frame of store.neighboursOf(shape)) signs.faint(pen, store.outline(shape, frame), view, signs.COLOURS[shape.colour]);
+      const picked = [...store.pointsOf(shape.id)];
+      if (picked.length === 1) signs.way(pen, store.wayOf(shape, picked[0]), view, signs.INK);
     }
     if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
-    signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
+    if (!store.pointsOnly) signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
     pen.setLineDash([]);
-    if (store.step !== "trace" || store.drawing) return;
+    if (store.step !== "trace" || store.drawing || store.marks.locked.has(shape.id)) return;
     const picked = store.pointsOf(shape.id);
     for (const i of picked) signs.tangents(pen, points, i, view);
     for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], picked.has(i));

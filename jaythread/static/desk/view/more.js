@@ -1,0 +1,120 @@
+// What the panel says beside the stack and the settings: keys in a row, the display of the plate, what was done. Mixed into `panel`.
+
+import { get } from "../net/api.js";
+
+const CHANNELS = ["form", "placement", "settings"];
+
+export function more() {
+  return {
+    spread: "here", shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
+
+    syncMore() {
+      const { store } = this.desk;
+      const { shape, marks } = store;
+      Object.assign(this, { spread: store.spread, stride: store.stride, marked: store.marked, display: { ...store.display } });
+      const { exposure, gamma, channel } = store.display;
+      this.displayed = [exposure ? `${exposure > 0 ? "+" : ""}${exposure} stops` : "", gamma !== 1 ? `gamma ${gamma}` : "", channel === "all" ? "" : `${channel} only`]
+        .filter(Boolean).join(", ");
+      this.locked = Boolean(shape && marks.locked.has(shape.id));
+      this.veiled = Boolean(shape && marks.veiled.has(shape.id));
+      this.alone = Boolean(shape && marks.alone === shape.id);
+      this.others = [...store.shapes.values()].filter((s) => s !== shape).map((s) => ({ id: s.id, name: s.name }));
+      if (!this.others.some((s) => s.id === this.other)) this.other = this.others[0]?.id || "";
+      if (!shape || this.spanOf === shape.id + shape.revision) return;
+      this.spanOf = shape.id + shape.revision;
+      const frames = CHANNELS.flatMap((c) => shape[c].map((k) => k.frame));
+      this.span = [Math.min(...frames), Math.max(...frames)];
+      this.spanTo = [...this.span];
+    },
+
+    setSpread(event) {
+      this.desk.store.set("spread", event.target.value);
+    },
+    setStride(event) {
+      this.desk.store.set("stride", Math.min(1000, Math.max(1, Math.round(Number(event.target.value)) || 1)));
+    },
+    setNeighbours(event) {
+      this.desk.store.set("neighbours", event.target.value === "none" ? false : event.target.value);
+    },
+    mark(kind) {
+      this.desk.mark(kind);
+    },
+    lock() {
+      this.mark("locked");
+    },
+    veil() {
+      this.mark("veiled");
+    },
+    showAlone() {
+      this.mark("alone");
+    },
+    duplicate() {
+      this.desk.duplicate();
+    },
+    freehand() {
+      this.desk.startTracing("freehand");
+    },
+    dividing() {
+      this.desk.startTracing("dividing");
+    },
+
+    // Surgery on all keys of the chosen shapes.
+    surgery(says, command) {
+      const shapes = this.desk.store.editable;
+      if (!shapes.length) return;
+      this.desk.edits.pushAll(says, shapes.map((s) => ({ shape: s.id, channels: CHANNELS, ...command })));
+    },
+    shiftKeys() {
+      const by = Math.round(Number(this.shiftBy));
+      if (by) this.surgery(`shifted keys by ${by}`, { do: "shift keys", by });
+    },
+    stretchKeys() {
+      const [span, to] = [this.span, this.spanTo].map((s) => s.map((v) => Math.round(Number(v))));
+      this.surgery("stretched keys", { do: "stretch keys", span, to });
+    },
+    reverseKeys() {
+      this.surgery("reversed keys", { do: "reverse keys", span: this.span.map((v) => Math.round(Number(v))) });
+    },
+    onlyKey() {
+      this.surgery("took away all keys but one", { do: "only key", frame: this.frame });
+    },
+    takeKeys(what) {
+      const channels = what === "form" ? ["form"] : ["placement"];
+      const { store, edits } = this.desk;
+      if (this.other && store.editable.includes(store.shape)) edits.push({ do: "take keys", shape: store.shape.id, other: this.other, channels });
+    },
+    takeForm() {
+      this.takeKeys("form");
+    },
+    takePlacement() {
+      this.takeKeys("placement");
+    },
+    copyKey() {
+      this.desk.copyKey();
+    },
+
+    // What is shown of the plate.
+    setDisplay(name, event) {
+      const { value } = event.target;
+      const { store } = this.desk;
+      store.set("display", { ...store.display, [name]: ["channel", "tint"].includes(name) ? value : Number(value) });
+    },
+    plainDisplay() {
+      const { store } = this.desk;
+      store.set("display", { ...store.display, exposure: 0, gamma: 1, channel: "all" });
+    },
+    setOwnGround(event) {
+      this.ownGround = event.target.value;
+      this.desk.store.set("ground", event.target.value);
+    },
+
+    async openDone() {
+      this.doneRows = (await get(`/shots/${this.desk.store.shot.id}/edits`)).edits;
+      document.getElementById("done").showModal();
+    },
+    closeDone() {
+      document.getElementById("done").close();
+    },
+  };
+}

@@ -1,0 +1,109 @@
+"""Gesture groups of drawing and keying: freehand, dividing edge, changes of all keys, locks, copied keys, looking around."""
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from jaythread.desk.models import Shape
+
+from .test_desk import core, desk, knot_at, press_at, shape  # noqa: F401 - fixtures
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def newest(but):
+    return Shape.objects.exclude(pk__in=but).get().to_core()
+
+
+def test_a_freehand_loop_and_a_dividing_edge_become_shapes(desk, shape):  # noqa: F811
+    turn = np.linspace(0, 2 * np.pi, 30)
+    desk.press(Keys.SHIFT, "l")
+    desk.drag(*((round(40 + 22 * np.cos(t), 2), round(30 + 18 * np.sin(t), 2)) for t in turn))
+    desk.until(lambda: Shape.objects.count() == 2)
+    desk.until(lambda: desk.css("#saved").text == "all saved")
+    loop = newest([shape])
+    places = loop.outlines(np.array([1001]))[0, :, :2]
+    assert 3 <= len(places) <= 10 and loop.kinds.all()
+    assert np.abs(np.hypot((places[:, 0] - 40) / 22, (places[:, 1] - 30) / 18) - 1).max() < 0.06
+    desk.press(Keys.SHIFT, "e")
+    desk.drag((10, 40), (50, 40))
+    desk.until(lambda: Shape.objects.count() == 3)
+    edge = newest([shape, loop.id])
+    assert edge.kind == "dividing"
+    desk.press("2")
+    desk.until(lambda: desk.pixels("matte-layer", 5, 55)[0] == 255)  # below the edge, far from any other shape
+    desk.until(lambda: desk.pixels("matte-layer", 75, 5)[:3] == [0, 0, 0])
+    desk.press(Keys.CONTROL, "z")
+    desk.until(lambda: Shape.objects.count() == 2)
+    assert desk.complaints() == []
+
+
+def test_a_change_of_all_keys_is_said_before_and_moves_them_all(desk, shape):  # noqa: F811
+    before = core(shape).outlines(np.array([1001, 1005, 1008]))
+    desk.press("a")
+    desk.until(lambda: "ALL KEYS" in desk.css("#touch").text)
+    desk.press("p")
+    desk.figure("Frame", 1003)
+    desk.frame_is(1003)
+    desk.press(Keys.CONTROL, Keys.ARROW_DOWN)
+    desk.until(lambda: core(shape).outlines(np.array([1001]))[0, 0, 1] == pytest.approx(before[0, 0, 1] + 1))
+    assert np.allclose(core(shape).outlines(np.array([1001, 1005, 1008]))[:, :, :2], before[:, :, :2] + [0, 1], atol=1e-6)
+    assert core(shape).place.frames.tolist() == [1001, 1005]
+    desk.press("a")
+    desk.until(lambda: "FROM 1003 ON" in desk.css("#touch").text)
+    desk.press("a")
+    desk.until(lambda: "nothing else" in desk.css("#touch").text)
+
+
+def test_a_locked_shape_stays_and_a_hidden_one_cannot_be_hit(desk, shape):  # noqa: F811
+    before = core(shape).outlines(np.array([1001]))
+    desk.press("l")
+    desk.until(lambda: "is locked" in desk.css("#touch").text)
+    desk.drag((10, 20), (15, 30))
+    desk.press(Keys.CONTROL, Keys.ARROW_RIGHT)
+    desk.press("l")
+    desk.until(lambda: "nothing else" in desk.css("#touch").text)
+    assert np.array_equal(core(shape).outlines(np.array([1001])), before)
+    desk.press(Keys.SHIFT, "o")
+    desk.press(Keys.ESCAPE)
+    desk.tap(10, 35)
+    desk.until(lambda: "Nothing is chosen" in desk.css("#touch").text)
+
+
+def test_a_key_is_copied_to_another_frame_and_a_shape_duplicated(desk, shape):  # noqa: F811
+    x, y = knot_at(desk, 1005)
+    press_at(desk, x, y - 9)
+    desk.press("y")
+    desk.figure("Frame", 1008)
+    desk.frame_is(1008)
+    desk.press("v")
+    desk.until(lambda: core(shape).place.frames.tolist() == [1001, 1005, 1008])
+    assert np.array_equal(core(shape).place.values[1], core(shape).place.values[2])
+    desk.press(Keys.SHIFT, "d")
+    desk.until(lambda: Shape.objects.count() == 2)
+    twin = newest([shape])
+    assert twin.name == "kite body 2" and np.array_equal(twin.form.values, core(shape).form.values)
+    desk.until(lambda: desk.css("#saved").text == "all saved")
+    desk.browser.execute_script("document.querySelector('.history button:last-of-type').click()")
+    desk.until(lambda: "duplicated kite body" in desk.css("#done").text and "rafe" in desk.css("#done").text)
+
+
+def test_looking_around_changes_nothing(desk, shape):  # noqa: F811
+    view = desk.css("#stage").get_attribute("data-view")
+    desk.press("r")
+    desk.until(lambda: desk.css("#stage").get_attribute("data-view") != view)
+    desk.press(Keys.SHIFT, "r")
+    desk.until(lambda: desk.css("#stage").get_attribute("data-view") == view)
+    desk.press(".")
+    desk.frame_is(1006)
+    desk.press("m")
+    desk.press(",")
+    desk.frame_is(1001)
+    desk.browser.execute_script("""
+      const slider = document.querySelector("[aria-label='exposure, stops']");
+      slider.value = 1; slider.dispatchEvent(new Event("input"));
+    """)
+    desk.until(lambda: "url" in desk.browser.execute_script("return document.querySelector('.plate-layer').style.filter"))
+    desk.until(lambda: "+1 stops" in desk.text)
+    assert core(shape).form.frames.tolist() == [1001]
+    assert desk.complaints() == []

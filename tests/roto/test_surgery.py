@@ -1,0 +1,151 @@
+"""Freehand loops, key surgery, offsets of all keys."""
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from roto.curve.fit import fit_loop
+from roto.curve.flatten import polygon
+from roto.errors import BadGeometry, BadKeys
+from roto.matte.render import render
+from roto.motion import edits, surgery
+from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
+from roto.motion.shape import CORNER, CURVE, DIVIDING
+from tests.roto.build import blob, matte, shape
+
+EVERY = ("form", "placement", "settings")
+
+
+def off(path, points):
+    return shapely.distance(shapely.LinearRing(polygon(points, 0.01)), shapely.points(path)).max()
+
+
+@settings(max_examples=25)
+@given(st.integers(0, 1000), st.floats(0.5, 4), st.integers(0, 4))
+def test_a_freehand_loop_becomes_few_points_near_it(seed, tolerance, bumps):
+    turn = np.linspace(0, 2 * np.pi, 300, endpoint=False)
+    far = 150 * (1 + 0.15 * np.sin(bumps * turn + seed))
+    path = np.stack([400 + far * np.cos(turn), 300 + 0.7 * far * np.sin(turn)], axis=1)
+    points, curves = fit_loop(path, tolerance)
+    assert off(path, points) <= tolerance + 0.4
+    assert len(points) <= 6 + 5 * bumps / min(1, tolerance) and all(curves)
+    trembling = path + np.random.default_rng(seed).normal(0, 0.25, path.shape)
+    assert off(path, fit_loop(trembling, tolerance)[0]) < tolerance + 1.0
+
+
+def test_a_freehand_box_keeps_its_corners():
+    corners = np.array([[100, 100], [300, 100], [300, 250], [100, 250]], float)
+    path = np.concatenate([np.linspace(a, b, 50, endpoint=False) for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True)])
+    points, curves = fit_loop(path, 1.0)
+    assert len(points) == 4 and not any(curves)
+    assert np.abs(points[np.lexsort(points[:, :2].T), :2] - corners[np.lexsort(corners.T)]).max() < 1.0
+
+
+@pytest.mark.parametrize(
+    "path", [[], [[0, 0], [1, 1]], [[0, 0]] * 9, [[0, 0], [0.1, 0], [0, 0.1], [0.1, 0.1]], [[0, 0], [np.nan, 1], [2, 2]]]
+)
+def test_a_loop_too_small_is_refused(path):
+    with pytest.raises(BadGeometry):
+        fit_loop(path, 1.0)
+
+
+def keyed():
+    """A kite keyed on 1 and 5 and 11 (form), moved from 1 to 11."""
+    it = shape(blob(n=6), move=(20, 10), inner=1.0, outer=2.0)
+    it = edits.move_points(it, 5, {0: [90, 50, 0, -4, 0, 4]})
+    return edits.move_points(it, 11, {0: [99, 60, 0, -4, 0, 4], 1: [70, 90, 0, 0, 0, 0]})
+
+
+@given(st.integers(-200, 200), st.integers(-50, 60))
+def test_shifted_keys_move_everything_in_time(by, frame):
+    it = keyed()
+    moved = surgery.shift_keys(it, EVERY, by)
+    assert np.allclose(moved.outlines(np.array([frame + by])), it.outlines(np.array([frame])), atol=1e-9)
+
+
+@given(st.integers(2, 9), st.integers(-3, 14))
+def test_stretched_keys_run_slower(times, frame):
+    it = keyed()
+    slow = surgery.stretch_keys(it, EVERY, (1, 11), (1, 1 + 10 * times))
+    assert np.allclose(slow.outlines(np.array([1 + (frame - 1) * times])), it.outlines(np.array([frame])), atol=1e-9)
+
+
+@given(st.integers(1, 11), st.sampled_from([HOLD, STRAIGHT, FLOWING]))
+def test_reversed_keys_run_backwards(frame, kind):
+    it = keyed()
+    it = edits.key_kind(it, "placement", 1, ["hold", "straight", "flowing"][kind])
+    back = surgery.reverse_keys(it, EVERY, (1, 11))
+    twice = surgery.reverse_keys(back, EVERY, (1, 11))
+    assert np.allclose(twice.outlines(np.array([frame])), it.outlines(np.array([frame])), atol=1e-9)
+    if kind != HOLD or frame in (1, 11):
+        assert np.allclose(back.outlines(np.array([12 - frame])), it.outlines(np.array([frame])), atol=1e-9)
+
+
+def test_keys_that_would_fall_on_one_frame_are_refused():
+    with pytest.raises(BadKeys, match="one frame"):
+        surgery.stretch_keys(keyed(), ["form"], (1, 11), (1, 2))
+    with pytest.raises(BadKeys, match="too far"):
+        surgery.shift_keys(keyed(), ["form"], 10**7)
+
+
+def test_one_key_holds_the_shape_as_it_is_there():
+    it = surgery.only_key(keyed(), EVERY, 7)
+    assert it.form.frames.tolist() == it.place.frames.tolist() == [7]
+    assert np.allclose(it.outlines(np.array([1, 7, 30])), keyed().outlines(np.array([7]))[0], atol=1e-9)
+
+
+def test_a_copied_key_says_the_same_on_its_new_frame_and_the_others_stay():
+    it = surgery.copy_key(keyed(), "form", 5, 20)
+    assert it.form.held[it.form.index(20)].tolist() == [True] + [False] * 5
+    assert np.allclose(it.form_at(20, 20)[0, 0], keyed().form_at(5, 5)[0, 0])
+    for frame in (1, 5, 11):
+        assert np.allclose(it.form_at(frame, frame), keyed().form_at(frame, frame), atol=1e-9)
+
+
+def test_taken_keys_fit_or_are_refused():
+    one, other = keyed(), shape(blob(n=6, seed=9), move=(-40, 0))
+    assert np.array_equal(surgery.take_keys(one, other, ["placement"]).place.values, other.place.values)
+    assert np.allclose(surgery.take_keys(one, other, ["form", "placement"]).outlines(np.array([4])), other.outlines(np.array([4])))
+    with pytest.raises(BadGeometry, match="do not fit"):
+        surgery.take_keys(one, shape(blob(n=7)), ["form"])
+
+
+@pytest.mark.parametrize("first", [None, 5])
+def test_the_same_offset_on_all_keys_or_from_here_on(first):
+    it = keyed()
+    here = it.outlines(np.array([5]))[0, 2]
+    moved = surgery.offset_points(it, 5, {2: [here[0] + 3, here[1] - 2, *here[2:]]}, first)
+    change = moved.outlines(np.arange(-3, 20)) - it.outlines(np.arange(-3, 20))
+    frames = np.arange(-3, 20)
+    later = frames >= (5 if first else -3)
+    assert np.allclose(change[later, 2, :2], (3, -2), atol=1e-9)
+    assert np.allclose(change[frames <= 1, 2], 0 if first else [3, -2, 0, 0, 0, 0], atol=1e-9)
+    assert np.allclose(np.delete(change, 2, axis=1), 0, atol=1e-9)
+    placed = surgery.offset_place(it, 5, (4.0, 0.0), 0.0, 1.0, None, first)
+    assert np.allclose((placed.outlines(frames) - it.outlines(frames))[later, :, 0], 4, atol=1e-9)
+    soft = surgery.offset_soft(it, 5, first, outer=5.0)
+    assert [s[1] for s in soft.settings_at(np.array([1, 9]))] == ([2.0, 5.0] if first else [5.0, 5.0])
+
+
+def test_a_dividing_edge_covers_its_right_side_and_takes_no_more_points():
+    edge = edits.trace("e", "edge", 1, [[60, 50, 0, 0, 30, 0]], [False], kind=DIVIDING)
+    alpha = render(matte(edge), 1).alpha
+    assert (alpha[:50] == 0).all() and (alpha[50:] == 1).all()
+    turned = edits.move_points(edge, 1, {0: [60, 50, 0, 0, 0, 30]})
+    assert (render(matte(turned), 1).alpha[:, 60:] == 0).all()
+    for change in (
+        lambda: edits.point_kind(edge, [0], "sharp"),
+        lambda: edits.trace("e", "e", 1, [[1, 1, 0, 0, 0, 0]], [False], kind=DIVIDING),
+    ):
+        with pytest.raises(BadGeometry):
+            change()
+
+
+def test_a_fitted_loop_is_a_shape_like_any_other():
+    points, curves = fit_loop(polygon(blob(n=9), 0.5), 0.7)
+    it = edits.trace("loop", "loop", 1, points, curves)
+    assert set(it.kinds) <= {CORNER, CURVE} and isinstance(it.form, Keys)
+    drawn = render(matte(shape(blob(n=9))), 1).alpha
+    assert np.abs(render(matte(it), 1).alpha - drawn).sum() < 0.02 * drawn.sum()
