@@ -62,6 +62,11 @@ def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
     return answer
 
 
+@router.get("/shots/{shot_id}/since/{revision}")
+def since(request: HttpRequest, shot_id: int, revision: int) -> Any:
+    return payload.since(shot_for(request.user, shot_id, "look"), request.user, revision)
+
+
 @router.get("/shots/{shot_id}/edits")
 def what_was_done(request: HttpRequest, shot_id: int) -> Any:
     return {"edits": payload.done(shot_for(request.user, shot_id, "look"))}

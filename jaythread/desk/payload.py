@@ -133,6 +133,17 @@ def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
     return {**out, **head(shot, user)}
 
 
+def since(shot: Shot, user: User, revision: int) -> dict[str, Any]:
+    """What has changed after a revision that the page knows, and who else changed it; just the revision when nothing has."""
+    if revision >= shot.revision:
+        return {"revision": shot.revision}
+    later = list(Edit.objects.filter(shot=shot, revision__gt=revision).select_related("user").order_by("revision"))
+    touched = {shape_id for edit in later for shape_id in journal.shapes_in(edit.changes)}
+    there = shapes(shot, touched)
+    others = [{"who": e.user.get_username(), "says": e.says} for e in later if e.user_id != user.pk]
+    return {"shapes": there, "gone": sorted(touched - {s["id"] for s in there}), "others": others[-5:], **head(shot, user)}
+
+
 def done(shot: Shot, most: int = 300) -> list[dict[str, Any]]:
     """What was done in a shot, newest first; what was taken back is marked."""
     rows = Edit.objects.filter(shot=shot).select_related("user").defer("changes").order_by("-revision")[:most]

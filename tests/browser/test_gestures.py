@@ -1,11 +1,15 @@
 """Gesture groups of drawing and keying: freehand, dividing edge, changes of all keys, locks, copied keys, looking around."""
 
+import uuid
+
 import numpy as np
 import pytest
 from selenium.webdriver.common.keys import Keys
 
+from jaythread.desk import actions
 from jaythread.desk.models import Shape
 
+from ..conftest import command
 from .test_desk import core, desk, knot_at, press_at, shape  # noqa: F401 - fixtures
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -107,3 +111,46 @@ def test_looking_around_changes_nothing(desk, shape):  # noqa: F811
     desk.until(lambda: "+1 stops" in desk.text)
     assert core(shape).form.frames.tolist() == [1001]
     assert desk.complaints() == []
+
+
+def test_chosen_points_turn_about_their_middle_and_go_to_a_typed_place(desk, shape):  # noqa: F811
+    before = core(shape).outlines(np.array([1001]))[0]
+    desk.drag((5, 15), (45, 15), (45, 25), (5, 25))  # a loop around the upper two, at (10, 20) and (40, 20)
+    desk.until(lambda: "2 of 5 points" in desk.css("#touch").text)
+    x, y = desk.on_screen(25, 20)
+    bead = (x + round(96 * np.cos(-0.6)), y + round(96 * np.sin(-0.6)))
+    angle = -0.6 + np.pi / 2
+    press_at(desk, *bead, (x + 90, y), (x + round(96 * np.cos(angle)), y + round(96 * np.sin(angle))))
+    desk.until(lambda: abs(core(shape).outlines(np.array([1001]))[0, 0, 0] - 25) < 1.0)
+    after = core(shape).outlines(np.array([1001]))[0]
+    assert np.abs(after[:2, :2] - [[25, 5], [25, 35]]).max() < 1.0
+    assert np.array_equal(after[2:], before[2:])
+    desk.saved()
+    desk.figure("x of the chosen points, px", 30)
+    desk.until(lambda: abs(core(shape).outlines(np.array([1001]))[0, :2, 0].mean() - 30) < 0.02)
+
+
+def test_what_somebody_else_does_arrives_by_itself(desk, shape, shot, people):  # noqa: F811
+    actions.edit(people["marta"], shot.pk, uuid.uuid4(), None, command(do="look", shape=shape, name="marta's kite"))
+    desk.until(lambda: "Meanwhile: marta renamed kite body" in desk.text)
+    desk.until(lambda: "marta's kite" in desk.css(".stack").text)
+    desk.press(Keys.CONTROL, Keys.ARROW_RIGHT)  # nothing is chosen of the form: no edit, no complaint
+    assert desk.complaints() == []
+
+
+def test_the_board_opens_to_channels_and_zooms(desk, shape):  # noqa: F811
+    desk.drag((10, 20), (12, 22))
+    desk.saved()
+    desk.browser.execute_script("document.querySelector('.names .fold').click()")
+    desk.until(
+        lambda: (
+            desk.browser.execute_script('return [...document.querySelectorAll(".names .channel")].map((e) => e.innerText.trim())')
+            == ["form", "placement", "soft edge"]
+        )
+    )
+    x, y = knot_at(desk, 1005, row=2)
+    press_at(desk, x, y)
+    desk.frame_is(1005)
+    desk.until(lambda: "Key of the placement on 1005" in desk.text)
+    desk.press(Keys.DELETE)
+    desk.until(lambda: core(shape).place.frames.tolist() == [1001])

@@ -7,6 +7,7 @@ import { Store } from "./model/store.js";
 import { get } from "./net/api.js";
 import { Edits } from "./net/edits.js";
 import { Mattes } from "./net/mattes.js";
+import { Watch } from "./net/watch.js";
 import { Plates } from "./net/pictures.js";
 import { Pointer } from "./tools/pointer.js";
 import { Board } from "./view/board.js";
@@ -28,7 +29,9 @@ async function open() {
   const board = new Board(document.getElementById("board"), store, plates, edits, player);
   const desk = new Desk(store, stage, edits, mattes, board, player);
   desk.pointer = new Pointer(stage, () => desk.tool);
+  stage.pointer = desk.pointer;
   desk.pointer.pressed = () => (board.key = null); // the hand is on the picture now, not on a key
+  new Watch(store, edits).addEventListener("others", (e) => desk.tell(`Meanwhile: ${e.detail}.`));
   desk.refresh = async () => store.take(await get(path));
   const table = acts(desk);
   listen(desk, table);

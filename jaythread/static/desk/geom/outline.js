@@ -136,6 +136,14 @@ export function shifted(points, which, dx, dy) {
   return out;
 }
 
+// The outline with some points turned (degrees) and sized about a pivot, tangents too.
+export function turned(points, which, pivot, turn, size) {
+  const all = placed(points, pivot, [0, 0], turn, size);
+  const out = Float32Array.from(points);
+  for (const i of which) out.set(all.subarray(i * 6, i * 6 + 6), i * 6);
+  return out;
+}
+
 // The outline with one tangent's end at (x, y); on a curve point the other one turns with it and keeps its length.
 export function turnTangent(points, i, side, x, y, curve) {
   const out = Float32Array.from(points);

@@ -73,6 +73,7 @@ export function acts(desk) {
     { group: "Looking", keys: ["4"], says: "The cut-out on a ground of choice", run: () => store.set("look", "cut-out") },
     { group: "Looking", keys: ["J"], says: "Show or hide the outlines of the keys before and after", run: () => store.set("neighbours", store.neighbours ? false : "keys") },
     { group: "Looking", keys: ["Shift+J"], says: "Show the points of the chosen shapes without their threads", run: () => store.set("pointsOnly", !store.pointsOnly) },
+    { group: "Looking", keys: ["Shift+I"], says: "A loupe beside the pointer while something is dragged, or none", run: () => store.set("loupe", !store.loupe) },
     { group: "Looking", keys: ["R"], says: "The chosen points or shapes as large as they fit", run: () => desk.zoomToChoice() },
     { group: "Looking", keys: ["Shift+R"], says: "Back to where you looked before", run: () => desk.viewBack() },
     { group: "Looking", keys: ["D"], says: "Hold to see the marked frame, or the one before, in place of this one", run: () => desk.flip(true), up: () => desk.flip(false) },

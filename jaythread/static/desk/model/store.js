@@ -34,6 +34,8 @@ export class Store extends EventTarget {
     this.local = new Map(); // what is being dragged or on its way to the server: id -> frame -> points
     this.localSoft = new Map();
     this.pivots = new Map(); // where the artist has put a pivot: id -> [x, y] in plate px
+    this.choicePivot = null; // where the artist has put the pivot of the chosen points, plate px
+    this.loupe = false; // whether a drag shows what lies under the pointer larger
     this.dragging = new Set();
     this.waitsFor = () => false; // told by the network: whether edits of a shape are still on their way
     this.take(data);
@@ -108,6 +110,21 @@ export class Store extends EventTarget {
     let count = 0;
     for (const points of this.picked.values()) count += points.size;
     return count;
+  }
+
+  // The middle of the chosen points.
+  get middle() {
+    const box = [Infinity, Infinity, -Infinity, -Infinity];
+    for (const shape of this.editable) {
+      const points = this.outline(shape);
+      for (const i of this.pointsOf(shape.id)) {
+        box[0] = Math.min(box[0], points[i * 6]);
+        box[1] = Math.min(box[1], points[i * 6 + 1]);
+        box[2] = Math.max(box[2], points[i * 6]);
+        box[3] = Math.max(box[3], points[i * 6 + 1]);
+      }
+    }
+    return [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
   }
 
   // The form and placement keys of a shape next before and after a frame.
@@ -206,6 +223,7 @@ export class Store extends EventTarget {
 
   // Choose a shape (with some of its points); `more` adds to what is chosen.
   choose(id, points = [], more = false) {
+    this.choicePivot = null;
     const was = this.pointsOf(id);
     if (!more) this.picked = new Map();
     if (id) {
@@ -216,6 +234,7 @@ export class Store extends EventTarget {
   }
 
   choosePoints(map) {
+    this.choicePivot = null;
     this.picked = map;
     this.say("changed");
   }

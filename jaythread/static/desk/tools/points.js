@@ -1,9 +1,10 @@
 // Choosing and moving points: one, several, a loop around some; tangents too. Every move keys the form of just those points here.
 
-import { shifted, turnTangent } from "../geom/outline.js";
+import { shifted, turned, turnTangent } from "../geom/outline.js";
 import { toScreen } from "../geom/view.js";
 import { hit, inLoop } from "../model/hit.js";
 import * as signs from "../view/signs.js";
+import { armAt, paintArm, Swing } from "./arm.js";
 
 const STILL = 3; // screen px: a drag shorter than this is a click
 
@@ -14,8 +15,25 @@ export class Points {
     this.loop = null;
   }
 
-  down(e, p) {
+  // With several points chosen they turn and size about a pivot: their middle, or where Alt and a click have put it.
+  get pivot() {
     const { store } = this.desk;
+    if (store.pointCount < 2 || !store.editable.length) return null;
+    return store.choicePivot || store.middle;
+  }
+
+  down(e, p) {
+    const { store, stage } = this.desk;
+    if (this.pivot && e.altKey && !hit(store, p.scale, p.x, p.y)) {
+      store.choicePivot = [p.x, p.y];
+      return stage.draw("outline");
+    }
+    const arm = this.pivot && armAt(stage.view, this.pivot, p);
+    if (arm) {
+      const found = { kind: "arm" };
+      this.drag = { found, from: p, moved: false, starts: this.starts(found), swing: new Swing(arm, this.pivot, p) };
+      return;
+    }
     const found = hit(store, p.scale, p.x, p.y);
     if (!found) {
       this.loop = { path: [[p.x, p.y]], from: p, add: e.shiftKey };
@@ -56,6 +74,7 @@ export class Points {
     if (!drag) return;
     if (!drag.moved && Math.hypot(p.sx - drag.from.sx, p.sy - drag.from.sy) < STILL) return;
     drag.moved = true;
+    drag.swing?.move(p, e.shiftKey);
     const { store } = this.desk;
     const drafts = drag.starts.map(({ shape, points }) => {
       const now = this.changed(shape, points, p, e);
@@ -67,7 +86,8 @@ export class Points {
   }
 
   changed(shape, points, p, e) {
-    const { found, from } = this.drag;
+    const { found, from, swing } = this.drag;
+    if (swing) return turned(points, this.desk.store.pointsOf(shape.id), swing.pivot, swing.turn, swing.size);
     if (found.kind === "tangent") return turnTangent(points, found.index, found.side, p.x, p.y, shape.curves[found.index] && !e.altKey);
     let dx = p.x - from.x;
     let dy = p.y - from.y;
@@ -138,12 +158,16 @@ export class Points {
   }
 
   hover(e, p) {
+    const arm = this.pivot && armAt(this.desk.stage.view, this.pivot, p);
+    if (arm) return arm === "turn" ? "grab" : "nesw-resize";
     const found = hit(this.desk.store, p.scale, p.x, p.y);
     if (!found) return "default";
     return found.kind === "edge" ? "pointer" : "move";
   }
 
   paint(pen, view) {
+    const { pivot } = this;
+    if (pivot && !this.desk.store.hidden && !this.desk.store.playing) paintArm(pen, view, this.drag?.swing?.pivot || pivot);
     if (this.loop) signs.loop(pen, this.loop.path.map(([x, y]) => toScreen(view, x, y)));
   }
 }

@@ -20,13 +20,20 @@ export class Board {
     this.key = null; // the picked key: {shape, channel, frame}
     this.waiting = false;
     this.moving = null;
+    this.window = null; // [first, last] of the frames shown, or all of the range
+    this.opened = new Set(); // shapes whose channels have a line each
     this.head = element.querySelector(".head"); // the present frame: elements of their own, so that stepping redraws nothing
     this.line = element.querySelector(".head-line");
     store.addEventListener("changed", () => this.draw());
-    store.addEventListener("frame", () => this.placeHead());
+    store.addEventListener("frame", () => {
+      this.follow();
+      this.placeHead();
+    });
     plates.addEventListener("loaded", () => this.draw());
     new ResizeObserver(() => this.draw()).observe(this.ruler.parentElement);
     for (const canvas of [this.ruler, this.rows]) {
+      canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
+      canvas.addEventListener("dblclick", (e) => this.twice(e, canvas));
       canvas.addEventListener("pointerdown", (e) => this.down(e, canvas));
       canvas.addEventListener("pointermove", (e) => this.move(e));
       canvas.addEventListener("pointerup", () => this.up());
@@ -35,8 +42,70 @@ export class Board {
   }
 
   get span() {
-    const { first, last } = this.store.shot;
+    const [first, last] = this.window || [this.store.shot.first, this.store.shot.last];
     return { first, last, width: this.ruler.parentElement.clientWidth };
+  }
+
+  // The wheel zooms at the pointer, with Shift (or sideways) it pans; a double click on the ruler shows the whole range again.
+  wheel(e) {
+    const sideways = e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY);
+    if (!sideways && e.currentTarget === this.rows && !e.ctrlKey) return; // over the threads the wheel scrolls them
+    e.preventDefault();
+    const whole = [this.store.shot.first, this.store.shot.last];
+    const { first, last, width } = this.span;
+    const by = (e.deltaMode === 1 ? 24 : 1) * (e.deltaX || e.deltaY);
+    if (sideways) this.show(first + (by / width) * (last - first), last + (by / width) * (last - first));
+    else {
+      const at = first + ((e.offsetX - SIDE) / (width - 2 * SIDE)) * (last - first);
+      const k = Math.exp(by * 0.0016);
+      this.show(at - (at - first) * k, at + (last - at) * k);
+    }
+    if (this.window && this.window[0] <= whole[0] && this.window[1] >= whole[1]) this.window = null;
+    this.draw();
+  }
+
+  // A frame stepped to outside of what is shown brings the window along.
+  follow() {
+    const { first, last } = this.span;
+    const { frame } = this.store;
+    if (!this.window || (frame >= first && frame <= last) || this.moving) return;
+    this.show(frame < first ? frame : frame - (last - first), frame < first ? frame + (last - first) : frame);
+    this.draw();
+  }
+
+  show(first, last) {
+    const whole = [this.store.shot.first, this.store.shot.last];
+    const wide = Math.min(whole[1] - whole[0], Math.max(6, last - first));
+    const from = Math.min(whole[1] - wide, Math.max(whole[0], first));
+    this.window = wide >= whole[1] - whole[0] ? null : [from, from + wide];
+  }
+
+  twice(e, canvas) {
+    if (canvas === this.ruler) this.window = null;
+    else {
+      const line = this.lineAt(e.offsetY);
+      if (line && !this.keyAt(e.offsetX, e.offsetY)?.channel) this.open(line.shape.id);
+    }
+    this.draw();
+  }
+
+  // Open a shape's thread to its channels, or close it.
+  open(id) {
+    if (!this.opened.delete(id)) this.opened.add(id);
+    this.store.say("changed");
+  }
+
+  // The lines of the board: a thread per shape; of an opened one also a line per channel.
+  lines() {
+    return this.store.stack().flatMap((entry) => {
+      const shape = this.store.shapes.get(entry.shape);
+      const own = [{ shape, channel: null }];
+      return this.opened.has(shape.id) ? [...own, ...CHANNELS.map((channel) => ({ shape, channel }))] : own;
+    });
+  }
+
+  lineAt(y) {
+    return this.lines()[Math.floor((y - 4) / ROW)];
   }
 
   x(frame) {
@@ -78,16 +147,22 @@ export class Board {
     const x = this.x(this.store.frame);
     const half = this.head.offsetWidth / 2;
     this.head.textContent = this.store.frame;
+    const out = this.store.frame < this.span.first - 0.5 || this.store.frame > this.span.last + 0.5;
+    this.head.style.visibility = this.line.style.visibility = out ? "hidden" : "visible";
     this.head.style.transform = `translateX(${Math.min(width - half - 1, Math.max(half + 1, x)) - half}px)`;
     this.line.style.transform = `translateX(${x - 0.75}px)`;
   }
 
   paint() {
     this.paintRuler();
-    const lines = this.store.stack();
+    const lines = this.lines();
     const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16);
     const pen = this.pen(this.rows, height);
-    lines.forEach((line, i) => this.paintThread(pen, this.store.shapes.get(line.shape), i * ROW + ROW / 2 + 4));
+    lines.forEach(({ shape, channel }, i) => {
+      const y = i * ROW + ROW / 2 + 4;
+      if (channel) this.paintChannel(pen, shape, channel, y);
+      else this.paintThread(pen, shape, y);
+    });
     this.placeHead();
   }
 
@@ -100,9 +175,9 @@ export class Board {
     pen.textAlign = "center";
     pen.strokeStyle = "#8b8672";
     pen.fillStyle = "#566470";
-    for (let f = first; f <= last; f++) {
-      const labelled = (f - first) % step === 0;
-      if (!labelled && (per < 4 || (f - first) % Math.max(1, step / 10))) continue;
+    for (let f = Math.ceil(first); f <= last; f++) {
+      const labelled = (f - this.store.shot.first) % step === 0;
+      if (!labelled && (per < 4 || (f - this.store.shot.first) % Math.max(1, step / 10))) continue;
       const x = this.x(f);
       pen.beginPath();
       pen.moveTo(x, labelled ? 30 : 36);
@@ -116,13 +191,50 @@ export class Board {
       pen.fillRect(this.x(a), 28, this.x(b) - this.x(a), 13);
     }
     pen.fillStyle = "#8b8672";
-    for (let f = first; f <= last; f++) {
+    if (this.store.marked !== null) {
+      pen.strokeStyle = signs.INK;
+      pen.lineWidth = 2;
+      pen.strokeRect(this.x(this.store.marked) - 4, 31, 8, 8);
+      pen.lineWidth = 1;
+    }
+    for (let f = Math.ceil(first); f <= last; f++) {
       if (this.plates.quick.has(f)) pen.fillRect(this.x(f) - per / 2, 42, per + 0.5, 2);
     }
   }
 
+  // One channel of an opened thread: its keys alone; a key that holds some points says which.
+  paintChannel(pen, shape, channel, y) {
+    pen.strokeStyle = "#bdb49b";
+    pen.lineWidth = 1;
+    pen.beginPath();
+    pen.moveTo(SIDE, y);
+    pen.lineTo(this.span.width - SIDE, y);
+    pen.stroke();
+    const colour = signs.COLOURS[shape.colour];
+    const some = [...this.store.pointsOf(shape.id)];
+    pen.font = "12px Figures, monospace";
+    pen.textAlign = "center";
+    for (const key of this.told(shape, channel)) {
+      const x = this.at(shape, channel, key.frame);
+      const picked = this.isPicked(shape, channel, key.frame);
+      if (channel === "placement") signs.stitch(pen, x, y, picked);
+      else if (channel === "settings") signs.dash(pen, x, y, picked);
+      else {
+        const mine = !some.length || key.full || some.some((i) => key.parts.includes(i)); // faint where the chosen points have no key
+        pen.globalAlpha = mine ? 1 : 0.3;
+        signs.knot(pen, x, y, colour, { ...key, picked });
+        if (!key.full) {
+          pen.fillStyle = "#566470";
+          const text = key.parts.length > 4 ? `${key.parts.length} points` : key.parts.map((i) => i + 1).join(" ");
+          pen.fillText(text, x, y - 7);
+        }
+        pen.globalAlpha = 1;
+      }
+    }
+  }
+
   paintThread(pen, shape, y) {
-    const { first, last } = this.store.shot;
+    const { first, last } = this.span;
     const colour = signs.COLOURS[shape.colour];
     if (this.store.picked.has(shape.id)) {
       pen.fillStyle = "#fffdf7";
@@ -167,11 +279,11 @@ export class Board {
 
   // The key under a place on the rows.
   keyAt(x, y) {
-    const line = this.store.stack()[Math.floor((y - 4) / ROW)];
-    const shape = line && this.store.shapes.get(line.shape);
-    if (!shape) return null;
+    const line = this.lineAt(y);
+    if (!line) return null;
+    const { shape } = line;
     const dy = y - (Math.floor((y - 4) / ROW) * ROW + ROW / 2 + 4);
-    const order = dy < -5 ? ["placement", "form", "settings"] : dy > 5 ? ["settings", "form", "placement"] : CHANNELS;
+    const order = line.channel ? [line.channel] : dy < -5 ? ["placement", "form", "settings"] : dy > 5 ? ["settings", "form", "placement"] : CHANNELS;
     for (const channel of order) {
       const key = this.told(shape, channel).find((k) => Math.abs(this.x(k.frame) - x) < 7);
       if (key) return { shape: shape.id, channel, frame: key.frame };
@@ -200,7 +312,7 @@ export class Board {
   move(e) {
     if (this.bringing) {
       const { first, last } = this.span;
-      this.bringing.to = Math.min(last, Math.max(first, this.frameAt(e.clientX - this.rows.getBoundingClientRect().left)));
+      this.bringing.to = Math.round(Math.min(last, Math.max(first, this.frameAt(e.clientX - this.rows.getBoundingClientRect().left))));
       this.draw();
     } else if (this.moving) this.store.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
     else if (e.target === this.rows) this.rows.style.cursor = this.keyAt(e.offsetX, e.offsetY)?.channel ? "pointer" : "default";

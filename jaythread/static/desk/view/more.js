@@ -6,7 +6,7 @@ const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    spread: "here", shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -16,6 +16,8 @@ export function more() {
       const { exposure, gamma, channel } = store.display;
       this.displayed = [exposure ? `${exposure > 0 ? "+" : ""}${exposure} stops` : "", gamma !== 1 ? `gamma ${gamma}` : "", channel === "all" ? "" : `${channel} only`]
         .filter(Boolean).join(", ");
+      this.loupe = store.loupe;
+      this.at = store.pointCount && store.editable.length ? store.middle.map((v) => v.toFixed(2)) : ["", ""];
       this.locked = Boolean(shape && marks.locked.has(shape.id));
       this.veiled = Boolean(shape && marks.veiled.has(shape.id));
       this.alone = Boolean(shape && marks.alone === shape.id);
@@ -30,6 +32,16 @@ export function more() {
 
     setSpread(event) {
       this.desk.store.set("spread", event.target.value);
+    },
+    setLoupe(event) {
+      this.desk.store.set("loupe", event.target.checked);
+    },
+    // The chosen points to a place by figures: x or y of their middle.
+    pointSet(axis, event) {
+      const value = Number(event.target.value);
+      const { middle } = this.desk.store;
+      if (event.target.value === "" || !Number.isFinite(value)) return this.syncMore();
+      this.desk.nudge(axis ? 0 : value - middle[0], axis ? value - middle[1] : 0);
     },
     setStride(event) {
       this.desk.store.set("stride", Math.min(1000, Math.max(1, Math.round(Number(event.target.value)) || 1)));

@@ -20,7 +20,7 @@ export function panel() {
 function main() {
   return {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
-    touch: ["", "", ""], lines: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
+    touch: ["", "", ""], lines: [], threads: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
     plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
 
@@ -71,6 +71,11 @@ function main() {
           told: [store.marks.locked.has(it.id) ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
         };
       });
+      this.threads = this.desk.board.lines().map(({ shape: it, channel }) => ({
+        id: it.id + (channel || ""), shape: it.id, channel, colour: COLOURS[it.colour], chosen: !channel && store.picked.has(it.id),
+        name: { form: "form", placement: "placement", settings: "soft edge" }[channel] || it.name + (store.stack().find((l) => l.shape === it.id)?.mode === "cut" ? " (cuts)" : ""),
+        opened: this.desk.board.opened.has(it.id),
+      }));
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
       this.some = store.pointCount;
       this.syncMore();
@@ -188,6 +193,9 @@ function main() {
     },
     dropMine() {
       this.desk.edits.dropMine();
+    },
+    openThread(line) {
+      this.desk.board.open(line.shape);
     },
     choose(line, event) {
       this.desk.store.choose(line.shape, [], event.shiftKey);

@@ -5,6 +5,7 @@ import * as signs from "./signs.js";
 
 const GROUNDS = { checker: "#5f5f5f", black: "#000", white: "#fff", grey: "#777" };
 const CHECK = 12; // screen px
+const LOUPE = { radius: 64, away: 104, times: 4 }; // screen px, and how much larger
 const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
 
 export class Stage {
@@ -188,6 +189,32 @@ export class Stage {
       pen.globalAlpha = 1;
     }
     if (this.extra) this.extra(pen, view);
+    if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);
+  }
+
+  // What lies under the pointer, larger, beside it: the plate and the outline in hand.
+  paintLoupe(pen) {
+    const { store, view, pointer } = this;
+    const { sx, sy } = pointer.last;
+    const [cx, cy] = [sx + (sx > LOUPE.away * 2 ? -LOUPE.away : LOUPE.away), sy + (sy > LOUPE.away * 2 ? -LOUPE.away : LOUPE.away)];
+    const close = { scale: view.scale * LOUPE.times, x: cx - (sx - view.x) * LOUPE.times, y: cy - (sy - view.y) * LOUPE.times };
+    const picture = this.plates.best(store.frame, true);
+    const [w, h] = store.shot.size;
+    pen.save();
+    pen.beginPath();
+    pen.arc(cx, cy, LOUPE.radius, 0, 7);
+    pen.fillStyle = "#777";
+    pen.fill();
+    pen.clip();
+    pen.imageSmoothingEnabled = false;
+    if (picture) pen.drawImage(picture, close.x, close.y, w * close.scale, h * close.scale);
+    for (const id of store.dragging) signs.thread(pen, store.outline(store.shapes.get(id)), close, signs.COLOURS[store.shapes.get(id).colour]);
+    pen.restore();
+    pen.beginPath();
+    pen.arc(cx, cy, LOUPE.radius, 0, 7);
+    pen.strokeStyle = signs.CASING;
+    pen.lineWidth = 4;
+    pen.stroke();
   }
 
   paintChosen(pen, shape) {
