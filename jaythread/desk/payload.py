@@ -160,5 +160,5 @@ def done(shot: Shot, most: int = 300) -> list[dict[str, Any]]:
 
 
 def samples_text(done: Rendered) -> str:
-    """How many moments of the exposure were looked at, with a + where more were wanted."""
+    """In how many steps the exposure was taken, with a + where more were wanted."""
     return f"{done.samples}{'+' if done.capped else ''}"

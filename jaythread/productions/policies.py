@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db.models import F
 
 from jaythread.errors import NotAllowed, NotThere
 from jaythread.productions.models import Membership, Production, Role, Shot
@@ -64,9 +65,10 @@ def _allowed(place: Seat, what: str) -> Seat:
 
 def shot_for(user: User, shot_id: int, what: str, lock: bool = False) -> Shot:
     """A shot, when the user may do this with it; with its row locked when it is going to be changed."""
-    found = Shot.objects.select_related("production").filter(pk=shot_id)
-    shot = next(iter(found.select_for_update(of=("self",)) if lock else found), None)
+    mine = Shot.objects.select_related("production").filter(pk=shot_id, production__memberships__user_id=account(user))
+    mine = mine.annotate(role=F("production__memberships__role"))
+    shot = next(iter(mine.select_for_update(of=("self",)) if lock else mine), None)
     if shot is None:
         raise NotThere()
-    _allowed(Seat(shot.production, _role(user, shot.production_id)), what)
+    _allowed(Seat(shot.production, shot.role), what)
     return shot

@@ -142,12 +142,8 @@ def test_the_board_opens_to_channels_and_zooms(desk, shape):  # noqa: F811
     desk.drag((10, 20), (12, 22))
     desk.saved()
     desk.browser.execute_script("document.querySelector('.names .fold').click()")
-    desk.until(
-        lambda: (
-            desk.browser.execute_script('return [...document.querySelectorAll(".names .channel")].map((e) => e.innerText.trim())')
-            == ["form", "placement", "soft edge"]
-        )
-    )
+    names = "return [...document.querySelectorAll('.names .channel')].map((e) => e.innerText.trim())"
+    desk.until(lambda: desk.browser.execute_script(names) == ["form", "placement", "soft edge"])
     x, y = knot_at(desk, 1005, row=2)
     press_at(desk, x, y)
     desk.frame_is(1005)
