@@ -76,6 +76,15 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, comman
     return made
 
 
+def tried(user: User, shot_id: int, command: Any) -> tuple[Shot, CoreShape, str]:
+    """What a command would make of a shape, and what it would say; nothing is saved."""
+    shot = shot_for(user, shot_id, "trace")
+    it = changes(shot, None, command, {})
+    if it.after is None:
+        raise Refused("That has nothing to show beforehand.")
+    return shot, it.after, it.says
+
+
 def undo(user: User, shot_id: int, edit_id: uuid.UUID) -> Edit:
     """Take back this person's last change to the shot that still stands."""
     return _turn(user, shot_id, edit_id, Edit.Way.UNDO)

@@ -34,6 +34,10 @@ class EditIn(Schema):
     look: LookIn | None = None
 
 
+class TryIn(Schema):
+    command: commands.Command
+
+
 class TurnIn(Schema):
     id: uuid.UUID
 
@@ -70,6 +74,12 @@ def since(request: HttpRequest, shot_id: int, revision: int) -> Any:
 @router.get("/shots/{shot_id}/edits")
 def what_was_done(request: HttpRequest, shot_id: int) -> Any:
     return {"edits": payload.done(shot_for(request.user, shot_id, "look"))}
+
+
+@router.post("/shots/{shot_id}/tried")
+def tried(request: HttpRequest, shot_id: int, body: TryIn) -> Any:
+    shot, shape, says = actions.tried(request.user, shot_id, body.command)
+    return {"shape": payload.shape(shape, 0, shot), "says": says}
 
 
 @router.post("/shots/{shot_id}/undo")

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from roto.motion import edits, surgery
 from roto.motion.shape import Shape as CoreShape
+from roto.motion.steady import steady
 
 Channel = Literal["form", "placement", "settings"]
 
@@ -169,4 +170,18 @@ class TakeKeys(Schema):
         return f"gave {shape.name} the {' and '.join(self.channels)} keys of another shape"
 
 
-OnKeys = KeyHere | MoveKey | KeyKind | DropKey | ShiftKeys | StretchKeys | ReverseKeys | OnlyKey | CopyKey | TakeKeys
+class Steady(Schema):
+    """Move, turn and size that hide in form keys, out into placement keys."""
+
+    do: Literal["steady"]
+    shape: str
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return steady(shape).shape
+
+    def says(self, shape: CoreShape) -> str:
+        done = steady(shape)
+        return f"steadied the form of {shape.name}: its points now move by {done.after:.1f} px at most instead of {done.before:.1f}"
+
+
+OnKeys = Steady | KeyHere | MoveKey | KeyKind | DropKey | ShiftKeys | StretchKeys | ReverseKeys | OnlyKey | CopyKey | TakeKeys

@@ -150,3 +150,22 @@ def test_the_board_opens_to_channels_and_zooms(desk, shape):  # noqa: F811
     desk.until(lambda: "Key of the placement on 1005" in desk.text)
     desk.press(Keys.DELETE)
     desk.until(lambda: core(shape).place.frames.tolist() == [1001])
+
+
+def test_steadying_the_form_is_shown_before_it_is_taken(desk, shape):  # noqa: F811
+    desk.press(Keys.CONTROL, "a")
+    desk.figure("Frame", 1004)
+    desk.frame_is(1004)
+    desk.press(Keys.CONTROL, Keys.ARROW_RIGHT)  # all points move: a move that hides in the form
+    desk.until(lambda: core(shape).form.frames.tolist() == [1001, 1004])
+    desk.saved()
+    before = core(shape).outlines(np.array([1001, 1004, 1005]))
+    desk.browser.execute_script("document.querySelector('.surgery').open = true")
+    desk.click("Steady the form")
+    desk.until(lambda: "Would be: steadied the form of kite body" in desk.text)
+    assert core(shape).place.frames.tolist() == [1001, 1005]
+    desk.click("Take it")
+    desk.until(lambda: core(shape).place.frames.tolist() == [1001, 1004, 1005])
+    assert np.allclose(core(shape).outlines(np.array([1001, 1004, 1005])), before, atol=1e-4)
+    desk.until(lambda: "Would be" not in desk.text)
+    assert desk.complaints() == []

@@ -10,10 +10,11 @@ from roto.curve.fit import fit_loop
 from roto.curve.flatten import polygon
 from roto.errors import BadGeometry, BadKeys
 from roto.matte.render import render
-from roto.motion import edits, surgery
+from roto.motion import edits, placement, surgery
 from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
 from roto.motion.shape import CORNER, CURVE, DIVIDING
-from tests.roto.build import blob, matte, shape
+from roto.motion.steady import steady
+from tests.roto.build import blob, matte, rectangle, shape
 
 EVERY = ("form", "placement", "settings")
 
@@ -149,3 +150,31 @@ def test_a_fitted_loop_is_a_shape_like_any_other():
     assert set(it.kinds) <= {CORNER, CURVE} and isinstance(it.form, Keys)
     drawn = render(matte(shape(blob(n=9))), 1).alpha
     assert np.abs(render(matte(it), 1).alpha - drawn).sum() < 0.02 * drawn.sum()
+
+
+@given(st.integers(0, 500), st.floats(-170, 170), st.floats(0.4, 2.5))
+def test_steadying_takes_move_turn_and_size_out_of_the_form_and_moves_no_keyed_outline(seed, turn, size):
+    it = keyed()
+    maps = placement.matrices(placement.values(move=(15, 4), turn=turn, size=size)[None], (50.0, 40.0))
+    swung = placement.apply(maps, it.form_at(11, 11))
+    it = edits.move_points(it, 20, dict(enumerate(placement.apply(it.maps_at(20, 20), swung)[0])))
+    done = steady(it)
+    frames = np.array([1, 5, 11, 20])
+    assert np.allclose(done.shape.outlines(frames), it.outlines(frames), atol=1e-8)
+    again = steady(done.shape)
+    assert again.after == pytest.approx(done.after, abs=1e-6)
+
+
+def test_a_plank_that_was_turned_by_its_points_keeps_its_area_once_steadied():
+    it = shape(rectangle(30, 40, 90, 60))
+    for frame, turn in ((11, 90), (21, 180)):
+        points = placement.apply(placement.matrices(placement.values(turn=turn)[None], (60.0, 50.0)), rectangle(30, 40, 90, 60)[None])[0]
+        it = edits.move_points(it, frame, dict(enumerate(points)))
+    done = steady(it)
+    assert done.after < 1e-6 and done.before > 50
+    for frame in range(1, 22):
+        area = shapely.Polygon(done.shape.outlines(np.array([frame]))[0, :, :2]).area
+        assert area == pytest.approx(1200, rel=1e-9)
+    assert shapely.Polygon(it.outlines(np.array([6]))[0, :, :2]).area < 1000
+    with pytest.raises(BadGeometry, match="nothing to steady"):
+        steady(shape(rectangle(1, 1, 9, 9)))

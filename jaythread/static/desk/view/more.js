@@ -6,7 +6,7 @@ const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -16,6 +16,8 @@ export function more() {
       const { exposure, gamma, channel } = store.display;
       this.displayed = [exposure ? `${exposure > 0 ? "+" : ""}${exposure} stops` : "", gamma !== 1 ? `gamma ${gamma}` : "", channel === "all" ? "" : `${channel} only`]
         .filter(Boolean).join(", ");
+      const trial = this.desk.trial?.now;
+      this.trial = trial ? `Would be: ${trial.says}.` : "";
       this.loupe = store.loupe;
       this.at = store.pointCount && store.editable.length ? store.middle.map((v) => v.toFixed(2)) : ["", ""];
       this.locked = Boolean(shape && marks.locked.has(shape.id));
@@ -101,6 +103,21 @@ export function more() {
     },
     takePlacement() {
       this.takeKeys("placement");
+    },
+    async steady() {
+      const { shape } = this.desk.store;
+      if (!shape || !this.desk.store.editable.includes(shape)) return;
+      try {
+        await this.desk.trial.begin({ do: "steady", shape: shape.id });
+      } catch (error) {
+        this.tell(error.message);
+      }
+    },
+    takeTrial() {
+      this.desk.trial.take();
+    },
+    leaveTrial() {
+      this.desk.trial.leave();
     },
     copyKey() {
       this.desk.copyKey();

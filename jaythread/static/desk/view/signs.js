@@ -22,6 +22,13 @@ export function thread(pen, points, view, colour, { pale = false, chosen = false
   pen.globalAlpha = full;
 }
 
+// What an outline would become: ochre dashes over everything.
+export function openly(pen, points, view) {
+  pen.setLineDash([7, 4]);
+  thread(pen, points, view, OCHRE, { chosen: true });
+  pen.setLineDash([]);
+}
+
 // The outline of another frame: thin and faint.
 export function faint(pen, points, view, colour) {
   pen.beginPath();

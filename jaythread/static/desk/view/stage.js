@@ -188,6 +188,7 @@ export class Stage {
       for (const shape of store.chosenShapes) if (store.marks.isShown(shape.id)) this.paintChosen(pen, shape);
       pen.globalAlpha = 1;
     }
+    if (this.trial?.now) signs.openly(pen, this.trial.outline(store.frame), view);
     if (this.extra) this.extra(pen, view);
     if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);
   }
