@@ -55,6 +55,13 @@ def open_desk(request: HttpRequest, shot_id: int) -> Any:
     return payload.desk(shot, request.user, require(request.user, shot.production_id, "look").may("trace"))
 
 
+@router.get("/shots/{shot_id}/outlines")
+def outlines(request: HttpRequest, shot_id: int) -> HttpResponse:
+    reply = HttpResponse(payload.outlines(shot_for(request.user, shot_id, "look")), content_type="application/octet-stream")
+    reply["Cache-Control"] = "no-store"
+    return reply
+
+
 @router.post("/shots/{shot_id}/edits")
 def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
     early = ahead.Ahead(body.look.matte, body.look.frame) if body.look else None

@@ -1,6 +1,7 @@
 """What the desk's page is sent: plain data, with the outlines of every frame as base64 of little-endian float32 (frames, points, 6)."""
 
 import base64
+import json
 from typing import Any
 
 import numpy as np
@@ -32,8 +33,16 @@ def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
     return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1])], axis=1).round(5).tolist()
 
 
-def shape(core: CoreShape, revision: int, shot: Shot) -> dict[str, Any]:
-    """A shape with its evaluated outlines and settings."""
+LEAN = 400_000
+"""numbers of outlines in one answer; a longer shot opens with its first frame's, and all others follow as they are (see `outlines`)"""
+
+
+def packed(points: np.ndarray) -> str:
+    return base64.b64encode(points.astype("<f4").tobytes()).decode()
+
+
+def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False) -> dict[str, Any]:
+    """A shape with its evaluated outlines and settings; when lean, with that of the first frame alone."""
     frames = np.arange(shot.first, shot.last + 1)
     soft = core.settings_at(frames if len(core.settings.frames) > 1 else frames[:1])
     return {
@@ -51,7 +60,8 @@ def shape(core: CoreShape, revision: int, shot: Shot) -> dict[str, Any]:
         "settings": knots(core.settings),
         "soft": [[round(v, 4) for v in s] for s in soft],
         "placed": placed(core, frames),
-        "outlines": base64.b64encode(core.outlines(frames).astype("<f4").tobytes()).decode(),
+        "outlines": None if lean else packed(core.outlines(frames)),
+        "opening": packed(core.outlines(frames[:1])) if lean else None,
     }
 
 
@@ -72,13 +82,26 @@ def mattes(shot: Shot) -> list[dict[str, Any]]:
     ]
 
 
-def shapes(shot: Shot, only: set[str] | None = None) -> list[dict[str, Any]]:
+def shapes(shot: Shot, only: set[str] | None = None, may_lean: bool = False) -> list[dict[str, Any]]:
     rows = Shape.objects.filter(shot=shot)
     if only is not None:
         rows = rows.filter(pk__in=only)
     found = list(rows)
     cores = scene.core_shapes(found)
-    return [shape(cores[str(row.pk)], row.revision, shot) for row in found]
+    lean = may_lean and sum(c.form.parts for c in cores.values()) * (shot.last - shot.first + 1) * 6 > LEAN
+    return [shape(cores[str(row.pk)], row.revision, shot, lean) for row in found]
+
+
+def outlines(shot: Shot) -> bytes:
+    """The outlines of all shapes on every frame: a line of JSON, [[id, revision, numbers], ...], padded with blanks to a multiple of four
+    bytes, then all numbers one after the other, little-endian float32."""
+    frames = np.arange(shot.first, shot.last + 1)
+    rows = list(Shape.objects.filter(shot=shot))
+    cores = scene.core_shapes(rows)
+    parts = [cores[str(row.pk)].outlines(frames).astype("<f4") for row in rows]
+    head = json.dumps([[str(row.pk), row.revision, part.size] for row, part in zip(rows, parts, strict=True)])
+    line = head + " " * (-(len(head) + 1) % 4) + "\n"
+    return b"".join([line.encode(), *(part.tobytes() for part in parts)])
 
 
 def head(shot: Shot, user: User) -> dict[str, Any]:
@@ -115,7 +138,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
             "missing": [f for f in range(shot.first, shot.last + 1) if str(f) not in plate.names] if plate.names else [],
         },
         "mayTrace": may_trace,
-        "shapes": shapes(shot),
+        "shapes": shapes(shot, may_lean=True),
         **head(shot, user),
     }
 

@@ -162,7 +162,7 @@ class Artist:
     def saved(self) -> None:
         self.until(lambda: self.css("#saved").text == "all saved")
 
-    def pixels(self, layer: str, x: int, y: int) -> list[int]:
+    def pixels(self, layer: str, x: float, y: float) -> list[int]:
         """The colour on one of the canvases at a place of the plate."""
         sx, sy = self.on_screen(x + 0.5, y + 0.5)
         box = self.css("#stage").rect

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk import actions
+from jaythread.desk import actions, payload
 from jaythread.desk.models import Shape
 
 from ..conftest import command
@@ -169,3 +169,15 @@ def test_steadying_the_form_is_shown_before_it_is_taken(desk, shape):  # noqa: F
     assert np.allclose(core(shape).outlines(np.array([1001, 1004, 1005])), before, atol=1e-4)
     desk.until(lambda: "Would be" not in desk.text)
     assert desk.complaints() == []
+
+
+def test_a_long_shot_opens_with_its_first_frame_and_the_rest_follows(artist, shot, shape, monkeypatch):  # noqa: F811
+    monkeypatch.setattr(payload, "LEAN", 10)
+    artist.sign_in("rafe")
+    artist.open_desk(shot.pk)
+    artist.until(lambda: artist.pixels("outline-layer", 9.5, 35)[3] > 200)
+    artist.figure("Frame", 1005)
+    artist.until(lambda: artist.pixels("outline-layer", 15.5, 35)[3] > 200)  # moved by 6 px there
+    artist.drag((16, 20), (16, 26))
+    artist.until(lambda: core(shape).form.frames.tolist() == [1001, 1005])
+    assert artist.complaints() == []

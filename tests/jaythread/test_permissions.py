@@ -37,6 +37,7 @@ ROWS = {
     "fetch": ("GET", "/deliveries/{delivery}/fetch", None, (IN, 404, 200, 200, 200)),
     "api:open_desk": ("GET", "/api/shots/{shot}/desk", None, (401, 404, 200, 200, 200)),
     "api:edit": ("JSON", "/api/shots/{shot}/edits", {"id": "{new}", "command": {"do": "shutter", "angle": 90}}, (401, 404, 403, 200, 200)),
+    "api:outlines": ("GET", "/api/shots/{shot}/outlines", None, (401, 404, 200, 200, 200)),
     "api:tried": ("JSON", "/api/shots/{shot}/tried", {"command": {"do": "steady", "shape": "{new}"}}, (401, 404, 403, 404, 404)),
     "api:since": ("GET", "/api/shots/{shot}/since/0", None, (401, 404, 200, 200, 200)),
     "api:what_was_done": ("GET", "/api/shots/{shot}/edits", None, (401, 404, 200, 200, 200)),

@@ -4,7 +4,7 @@ import { Desk } from "./desk.js";
 import { acts, listen } from "./model/acts.js";
 import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
-import { get } from "./net/api.js";
+import { call, get } from "./net/api.js";
 import { Edits } from "./net/edits.js";
 import { Mattes } from "./net/mattes.js";
 import { Trial } from "./net/trial.js";
@@ -16,6 +16,18 @@ import { panel } from "./view/panel.js";
 import { Stage } from "./view/stage.js";
 
 document.addEventListener("alpine:init", () => Alpine.data("desk", panel));
+
+// A long shot opens with its first frame; the outlines of the others follow.
+async function complete(store, path) {
+  if (!store.incomplete || complete.busy) return;
+  complete.busy = true;
+  try {
+    store.fill(await (await call("GET", path.replace(/desk$/, "outlines"))).arrayBuffer());
+  } catch {
+    /* without a connection they come with the next change */
+  }
+  complete.busy = false;
+}
 
 async function open() {
   const root = document.getElementById("desk");
@@ -40,6 +52,8 @@ async function open() {
   Alpine.$data(root).connect(desk, table);
   stage.draw("outline");
   document.body.dataset.open = "1";
+  complete(store, path);
+  store.addEventListener("changed", () => complete(store, path));
 }
 
 document.addEventListener("alpine:initialized", () => {

@@ -52,7 +52,12 @@ export class Store extends EventTarget {
   take(data) {
     for (const field of ["revision", "shutter", "mattes", "undo", "redo"]) if (field in data) this[field] = data[field];
     for (const shape of data.shapes) {
-      shape.outlines = decodeOutlines(shape.outlines);
+      const had = this.shapes.get(shape.id);
+      if (shape.outlines) shape.outlines = decodeOutlines(shape.outlines);
+      else {
+        shape.outlines = had?.outlines && had.revision === shape.revision ? had.outlines : null;
+        shape.opening = decodeOutlines(shape.opening);
+      }
       this.shapes.set(shape.id, shape);
       if (!this.dragging.has(shape.id) && !this.waitsFor(shape.id)) this.settle(shape.id);
     }
@@ -62,6 +67,24 @@ export class Store extends EventTarget {
       this.settle(id);
     }
     if (this.matte && !this.mattes.some((m) => m.id === this.matte)) this.matte = this.mattes.length ? this.mattes[0].id : null;
+    this.say("changed");
+  }
+
+  get incomplete() {
+    return [...this.shapes.values()].some((s) => !s.outlines && !s.constant);
+  }
+
+  // The outlines of every frame, where the shot was too long to open with them: see the server's `outlines`.
+  fill(buffer) {
+    const bytes = new Uint8Array(buffer);
+    const end = bytes.indexOf(10) + 1;
+    const parts = JSON.parse(new TextDecoder().decode(bytes.subarray(0, end)));
+    let at = end;
+    for (const [id, revision, count] of parts) {
+      const shape = this.shapes.get(id);
+      if (shape && !shape.outlines && shape.revision === revision) shape.outlines = new Float32Array(buffer, at, count);
+      at += count * 4;
+    }
     this.say("changed");
   }
 
@@ -160,6 +183,7 @@ export class Store extends EventTarget {
     const local = this.local.get(shape.id);
     if (local && local.has(frame)) return local.get(frame);
     if (shape.constant) return shape.constant;
+    if (!shape.outlines) return shape.opening;
     const n = shape.curves.length * 6;
     const at = Math.min(this.shot.last, Math.max(this.shot.first, frame)) - this.shot.first;
     return shape.outlines.subarray(at * n, (at + 1) * n);
@@ -197,7 +221,7 @@ export class Store extends EventTarget {
   // Other frames are out of date until the server answers.
   isPale(shape) {
     const local = this.local.get(shape.id);
-    return Boolean(local && !local.has(this.frame)) || Boolean(shape.constant && shape.made !== this.frame);
+    return Boolean(local && !local.has(this.frame)) || (!shape.outlines && !shape.constant && this.frame !== this.shot.first) || Boolean(shape.constant && shape.made !== this.frame);
   }
 
   // A shape that was traced just now, shown until the server knows it.
