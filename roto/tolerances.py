@@ -41,3 +41,6 @@ SAME_PLACE = 0.01
 
 FREEHAND = 1.0
 """px: how far an outline may be off a line drawn freehand, at 100 % zoom."""
+
+SHARED_EDGE = 0.05
+"""px: how well a shared edge agrees with the one it was taken from, on every frame."""

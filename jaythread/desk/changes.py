@@ -43,11 +43,11 @@ def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreSha
         entries = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
         gone = journal.compare(str(row.pk), old, None)
         return Said(command.says(old), entries + gone[1:] + gone[:1])
-    new = command.between(old, _other(shot, command, begun)) if isinstance(command, key_commands.TakeKeys) else command.on(old)
+    new = command.between(old, _other(shot, command, begun)) if isinstance(command, key_commands.Between) else command.on(old)
     return Said(command.says(old), journal.compare(str(row.pk), old, new), old, new)
 
 
-def _other(shot: Shot, command: key_commands.TakeKeys, begun: dict[str, CoreShape]) -> CoreShape:
+def _other(shot: Shot, command: key_commands.Between, begun: dict[str, CoreShape]) -> CoreShape:
     row = shape_row(shot, command.other, None)
     return begun.get(str(row.pk)) or scene.core_shapes([row])[str(row.pk)]
 

@@ -17,7 +17,7 @@ def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | No
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
     matte = scene.core_matte(shot, row)
     for part in draft.commands if isinstance(draft, commands.Together) else [draft]:
-        if isinstance(part, commands.OnShape) and not isinstance(part, key_commands.TakeKeys):
+        if isinstance(part, commands.OnShape) and not isinstance(part, key_commands.Between):
             old = next((e.shape for e in matte.entries if e.shape.id == part.shape), None)
             if old is not None:
                 matte = matte.with_shape(part.on(old))

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from roto.motion import edits, surgery
 from roto.motion.shape import Shape as CoreShape
+from roto.motion.shared import share_edge
 from roto.motion.steady import steady
 
 Channel = Literal["form", "placement", "settings"]
@@ -170,6 +171,22 @@ class TakeKeys(Schema):
         return f"gave {shape.name} the {' and '.join(self.channels)} keys of another shape"
 
 
+class ShareEdge(Schema):
+    """A stretch of points becomes that of a neighbour's outline which runs beside it on this frame, points and keys."""
+
+    do: Literal["share edge"]
+    shape: str
+    other: str
+    points: Annotated[list[int], Field(min_length=2)]
+    frame: int
+
+    def between(self, shape: CoreShape, other: CoreShape) -> CoreShape:
+        return share_edge(shape, other, self.points, self.frame)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"let {shape.name} share a neighbour's edge"
+
+
 class Steady(Schema):
     """Move, turn and size that hide in form keys, out into placement keys."""
 
@@ -184,4 +201,6 @@ class Steady(Schema):
         return f"steadied the form of {shape.name}: its points now move by {done.after:.1f} px at most instead of {done.before:.1f}"
 
 
-OnKeys = Steady | KeyHere | MoveKey | KeyKind | DropKey | ShiftKeys | StretchKeys | ReverseKeys | OnlyKey | CopyKey | TakeKeys
+Between = TakeKeys | ShareEdge
+"""commands that need another shape of the shot as well"""
+OnKeys = Steady | ShareEdge | KeyHere | MoveKey | KeyKind | DropKey | ShiftKeys | StretchKeys | ReverseKeys | OnlyKey | CopyKey | TakeKeys

@@ -13,6 +13,7 @@ from roto.matte.render import render
 from roto.motion import edits, placement, surgery
 from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
 from roto.motion.shape import CORNER, CURVE, DIVIDING
+from roto.motion.shared import share_edge
 from roto.motion.steady import steady
 from tests.roto.build import blob, matte, rectangle, shape
 
@@ -178,3 +179,27 @@ def test_a_plank_that_was_turned_by_its_points_keeps_its_area_once_steadied():
     assert shapely.Polygon(it.outlines(np.array([6]))[0, :, :2]).area < 1000
     with pytest.raises(BadGeometry, match="nothing to steady"):
         steady(shape(rectangle(1, 1, 9, 9)))
+
+
+@pytest.mark.parametrize("moves", [None, (-12, 30)])
+def test_a_shared_edge_agrees_on_every_frame(moves):
+    left = edits.move_points(shape(rectangle(10, 10, 50, 90), move=(20, 10)), 6, {1: [55, 25, 0, 0, 0, 0]})
+    right = shape(rectangle(52, 12, 100, 88), name="right", move=moves)
+    got = share_edge(right, left, [3, 0], 1)  # its left edge, which runs up: the other's right edge runs down
+    frames = np.arange(1, 12)
+    mine, theirs = got.outlines(frames), left.outlines(frames)
+    assert np.abs(mine[:, :2, :2] - theirs[:, [2, 1], :2]).max() <= 0.05
+    assert np.allclose(mine[:, 2:, :2], right.outlines(frames)[:, 1:3, :2], atol=1e-9)
+    if moves is None:
+        whole = render(matte(got, left), 4).alpha
+        ends = left.outlines(np.array([4]))[0, 1:3, :2]
+        y = np.arange(35, 85)
+        x = (ends[0, 0] + (y - ends[0, 1]) * (ends[1, 0] - ends[0, 0]) / (ends[1, 1] - ends[0, 1])).astype(int)
+        assert whole[y, x].min() > 0.999  # no seam
+
+
+def test_a_stretch_that_cannot_be_shared_is_refused():
+    one, other = shape(rectangle(10, 10, 50, 90)), shape(rectangle(52, 12, 100, 88))
+    for stretch in ([0], [0, 2], [0, 1, 2, 3], [1, 0]):
+        with pytest.raises(BadGeometry):
+            share_edge(one, other, stretch, 1)

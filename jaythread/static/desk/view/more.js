@@ -113,6 +113,22 @@ export function more() {
         this.tell(error.message);
       }
     },
+    // The chosen points, in the outline's order, as one stretch; shown before it is taken.
+    async shareEdge() {
+      const { store, trial } = this.desk;
+      const { shape } = store;
+      const n = shape.curves.length;
+      const some = store.pointsOf(shape.id);
+      const first = [...some].find((i) => !some.has((i + n - 1) % n));
+      if (some.size < 2 || first === undefined || !this.other) return this.tell("Choose two or more neighbouring points first, but not the whole outline.");
+      const points = [];
+      for (let i = first; some.has(i); i = (i + 1) % n) points.push(i);
+      try {
+        await trial.begin({ do: "share edge", shape: shape.id, other: this.other, points, frame: store.frame });
+      } catch (error) {
+        this.tell(error.message);
+      }
+    },
     takeTrial() {
       this.desk.trial.take();
     },
