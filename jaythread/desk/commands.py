@@ -9,6 +9,7 @@ from pydantic import Field
 from jaythread.desk.key_commands import OnKeys
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
+from roto.errors import BadGeometry
 from roto.motion import edits, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
@@ -164,6 +165,24 @@ class AddPoint(Schema):
         return f"added a point to {shape.name}"
 
 
+class Retrace(Schema):
+    """An outline that was reopened and carried on: its points now, on its only form key."""
+
+    do: Literal["retrace"]
+    shape: str
+    frame: int
+    points: list[Six]
+    curves: list[bool]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        if len(self.curves) != len(self.points):
+            raise BadGeometry("Each point needs to be a corner or a curve.")
+        return edits.retrace(shape, self.frame, self.points, self.curves)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"carried on the outline of {shape.name}: {len(self.points)} points"
+
+
 class RemovePoints(Schema):
     """Points taken away on every key; what they held is fitted by their neighbours."""
 
@@ -263,7 +282,7 @@ class ChangeShutter(Schema):
     phase: float | None = None
 
 
-OnShape = MovePoints | Place | Soften | Look | AddPoint | RemovePoints | PointKind | OnKeys | Live
+OnShape = MovePoints | Place | Soften | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
     Trace | Freehand | Duplicate | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter,
     Field(discriminator="do"),

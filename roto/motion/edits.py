@@ -59,6 +59,17 @@ def move_points(shape: Shape, frame: int, points: Mapping[int, object]) -> Shape
     return shape.with_form_key(frame, now, held)
 
 
+def retrace(shape: Shape, frame: int, points: object, curves: object) -> Shape:
+    """Another outline, on the only form key of a shape: points (n, 6) in plate pixels on a frame; the placement and all else stay."""
+    if len(shape.form.frames) != 1:
+        raise BadGeometry(
+            f"'{shape.name}' is keyed on {len(shape.form.frames)} frames. Add points to its outline by a double click instead."
+        )
+    fresh = trace(shape.id, shape.name, int(shape.form.frames[0]), points, curves)
+    local = placement.apply(placement.inverse(shape.maps_at(frame, frame)), fresh.form.values)
+    return replace(shape, form=replace(fresh.form, values=local), kinds=fresh.kinds)
+
+
 def place(
     shape: Shape,
     frame: int,

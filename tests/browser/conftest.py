@@ -14,6 +14,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from roto.__main__ import warm
+
 FLAGS = (
     *("headless=new", "no-sandbox", "disable-gpu", "disable-dev-shm-usage", "no-first-run", "disable-background-networking"),
     *("disable-component-update", "disable-sync", "disable-quic", "window-size=1280,800", "force-device-scale-factor=1"),
@@ -22,6 +24,7 @@ FLAGS = (
 
 @pytest.fixture(scope="session")
 def chromium():
+    warm()  # what is compiled at first use is compiled before anybody waits for a page
     options = webdriver.ChromeOptions()
     for flag in FLAGS:
         options.add_argument(f"--{flag}")

@@ -181,3 +181,17 @@ def test_a_long_shot_opens_with_its_first_frame_and_the_rest_follows(artist, sho
     artist.drag((16, 20), (16, 26))
     artist.until(lambda: core(shape).form.frames.tolist() == [1001, 1005])
     assert artist.complaints() == []
+
+
+def test_an_outline_is_opened_again_and_carried_on(desk, shape):  # noqa: F811
+    desk.press(Keys.SHIFT, "c")
+    desk.tap(4, 35)  # between the last point (10, 50) and the first (10, 20)
+    desk.tap(10, 20)
+    desk.until(lambda: core(shape).form.parts == 6)
+    points = core(shape).outlines(np.array([1001]))[0, :, :2]
+    assert np.abs(points - [[10, 20], [40, 20], [60, 35], [40, 50], [10, 50], [4, 35]]).max() < 0.3
+    assert core(shape).place.frames.tolist() == [1001, 1005]
+    desk.saved()
+    desk.press(Keys.CONTROL, "z")
+    desk.until(lambda: core(shape).form.parts == 5)
+    assert desk.complaints() == []

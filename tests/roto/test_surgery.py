@@ -203,3 +203,12 @@ def test_a_stretch_that_cannot_be_shared_is_refused():
     for stretch in ([0], [0, 2], [0, 1, 2, 3], [1, 0]):
         with pytest.raises(BadGeometry):
             share_edge(one, other, stretch, 1)
+
+
+def test_a_retraced_outline_keeps_its_placement_and_needs_a_form_keyed_once():
+    it = shape(blob(n=6), move=(20, 10), inner=3.0)
+    new = edits.retrace(it, 6, rectangle(20, 20, 70, 60), [False] * 4)
+    assert np.allclose(new.outlines(np.array([6]))[0, :, :2], rectangle(20, 20, 70, 60)[:, :2], atol=1e-9)
+    assert new.place is it.place and new.settings is it.settings
+    with pytest.raises(BadGeometry, match="3 frames"):
+        edits.retrace(keyed(), 6, rectangle(20, 20, 70, 60), [False] * 4)

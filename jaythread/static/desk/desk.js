@@ -80,6 +80,28 @@ export class Desk {
     this.edits.pushAll(`traced ${whole.name}`, [...before, whole]);
   }
 
+  // Open the chosen outline again, before its chosen point when there is one, and carry on tracing it.
+  reopen() {
+    const { store } = this;
+    const shape = store.editable.find((s) => s === store.shape);
+    if (!shape || shape.curves.length < 3 || shape.constant) return this.tell("Choose the shape whose outline is to be carried on.");
+    if (shape.form.length > 1) return this.tell("This outline is keyed on several frames: add points to it by a double click instead.");
+    const outline = store.outline(shape);
+    const from = Math.min(...store.pointsOf(shape.id), shape.curves.length);
+    this.startTracing();
+    this.tracing.reopen(shape, outline, from % shape.curves.length);
+  }
+
+  carriedOn(id, frame, points, curves) {
+    const { store } = this;
+    const shape = store.shapes.get(id);
+    store.drawing = false;
+    if (!shape) return this.tell("That shape is not there any more.");
+    Object.assign(shape, { curves, constant: new Float32Array(points.flat()), made: frame });
+    store.choose(id);
+    this.edits.push({ do: "retrace", shape: id, frame, points, curves });
+  }
+
   draft(command, drafts) {
     this.mattes.draft(command, drafts);
   }

@@ -33,6 +33,7 @@ export function acts(desk) {
     { group: "Tracing", keys: ["Shift+E"], says: "Drag a dividing edge: it covers all to the right of it", run: () => desk.startTracing("dividing") },
     { group: "Tracing", keys: ["Shift+N"], says: "Drag out an ellipse", run: () => desk.startTracing("ellipse") },
     { group: "Tracing", keys: ["Shift+M"], says: "Drag out a box", run: () => desk.startTracing("box") },
+    { group: "Tracing", keys: ["Shift+C"], says: "Open the chosen outline again and carry on tracing it", run: () => desk.reopen() },
     { group: "Tracing", keys: ["Enter"], says: "Close the outline in hand", when: () => store.drawing === "points", run: () => desk.tracing.finish() },
     {
       group: "Tracing", keys: ["Backspace"], says: "Take back the last point in hand", when: () => store.drawing && desk.tracing.any,

@@ -42,7 +42,7 @@ export class Edits extends EventTarget {
   push(command) {
     const edit = { id: newId(), path: "edits", command };
     const shape = this.store.shapes.get(shapesOf(edit)[0]);
-    edit.base = shape && !shape.constant ? shape.revision : null;
+    edit.base = shape && shape.revision ? shape.revision : null;
     this.waiting.push(edit);
     this.keep();
     return this.run();

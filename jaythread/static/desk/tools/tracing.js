@@ -19,6 +19,20 @@ export class Tracing {
     this.pulling = null;
     this.closing = false;
     this.frame = null;
+    this.reopened = null; // the shape whose outline was taken up again
+  }
+
+  // Take a closed outline up again: open between its last and its first point, or before the chosen one.
+  reopen(shape, outline, from = 0) {
+    this.clear();
+    const n = shape.curves.length;
+    for (let k = 0; k < n; k++) {
+      const i = (from + k) % n;
+      this.points.push([...outline.subarray(i * 6, i * 6 + 6), shape.curves[i]]);
+    }
+    this.frame = this.desk.store.frame;
+    this.reopened = shape.id;
+    this.desk.stage.draw("outline");
   }
 
   get any() {
@@ -88,8 +102,9 @@ export class Tracing {
     }
     const points = this.points.map((p) => p.slice(0, 6));
     const curves = this.points.map((p) => p[6]);
-    const frame = this.frame;
+    const { frame, reopened } = this;
     this.clear();
+    if (reopened) return this.desk.carriedOn(reopened, frame, points, curves);
     this.desk.traced({ do: "trace", shape: newId(), entry: newId(), frame, points, curves });
   }
 
@@ -102,6 +117,7 @@ export class Tracing {
       if (i === n - 1 || (this.closing && i === 0)) signs.tangents(pen, flat, i, view);
       signs.point(pen, flat, i, view, this.points[i][6], false);
     }
+    if (n > 1) signs.heading(pen, flat, view);
     const [x, y] = toScreen(view, flat[0], flat[1]);
     signs.first(pen, x, y, this.pointer && this.nearFirst({ ...this.pointer, scale: view.scale }));
   }

@@ -66,6 +66,9 @@ export function more() {
     duplicate() {
       this.desk.duplicate();
     },
+    reopen() {
+      this.desk.reopen();
+    },
     freehand() {
       this.desk.startTracing("freehand");
     },

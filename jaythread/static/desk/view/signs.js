@@ -1,6 +1,6 @@
 // The signs of the desk: how threads, beads, chevrons and knots are drawn. Colours are the product's own eight.
 
-import { bisector, trace } from "../geom/outline.js";
+import { bisector, cubicAt, trace } from "../geom/outline.js";
 
 export const COLOURS = ["#1f6f9c", "#8a5a9c", "#4f7f6c", "#a5622e", "#b05a5a", "#5b6b7a", "#a08437", "#2f8a86"];
 export const CASING = "rgba(255, 253, 247, 0.85)";
@@ -20,6 +20,23 @@ export function thread(pen, points, view, colour, { pale = false, chosen = false
   pen.lineWidth = chosen ? 1.8 : 1.3;
   pen.stroke();
   pen.globalAlpha = full;
+}
+
+// Which way an outline runs: a small barb on its first stretch.
+export function heading(pen, points, view) {
+  const [x, y] = cubicAt(points, 0, 0.5);
+  const [ax, ay] = cubicAt(points, 0, 0.45);
+  const angle = Math.atan2(y - ay, x - ax);
+  const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
+  for (const [colour, width] of [[CASING, 5], [OCHRE, 2]]) {
+    pen.beginPath();
+    pen.moveTo(sx - 9 * Math.cos(angle - 0.5), sy - 9 * Math.sin(angle - 0.5));
+    pen.lineTo(sx, sy);
+    pen.lineTo(sx - 9 * Math.cos(angle + 0.5), sy - 9 * Math.sin(angle + 0.5));
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.stroke();
+  }
 }
 
 // What an outline would become: ochre dashes over everything.
