@@ -44,3 +44,6 @@ FREEHAND = 1.0
 
 SHARED_EDGE = 0.05
 """px: how well a shared edge agrees with the one it was taken from, on every frame."""
+
+KEPT_OUTLINE = 0.05
+"""px: how far an outline may be off on any frame when what carries it is changed and it is to stay where it is."""

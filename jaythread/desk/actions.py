@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 
 from jaythread.desk import commands, journal, scene
 from jaythread.desk.changes import changes
@@ -15,16 +16,17 @@ from jaythread.productions.policies import User, account, shot_for
 from roto.errors import RotoError
 from roto.motion.shape import Shape as CoreShape
 
+Base = dict[str, int] | None
 Ahead = Callable[[Shot, list[CoreShape], list[CoreShape]], None]
 
 
 def apply(shot: Shot, done: list[journal.Change]) -> None:
-    """Write changes to the rows; the shot's next revision becomes that of the shapes they touch."""
+    """Write changes to the rows; the shot's next revision becomes that of the shapes they touch, and of those that ride on these."""
     for change in done:
         journal.write(shot, change["table"], change["key"], change["after"])
     touched = journal.shapes_in(done)
     if touched:
-        Shape.objects.filter(pk__in=touched).update(revision=shot.revision + 1)
+        Shape.objects.filter(Q(pk__in=touched) | Q(group__in=touched)).update(revision=shot.revision + 1)
 
 
 def record(
@@ -38,8 +40,8 @@ def record(
     )
 
 
-def edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, command: Any, ahead: Ahead | None = None) -> Edit:
-    """Do what a command says. `base`: the shape's revision that the page knew; an older one is refused with the present state.
+def edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any, ahead: Ahead | None = None) -> Edit:
+    """Do what a command says. `base`: the revision of each shape that the page knew; an older one is refused with the present state.
 
     An edit that has been taken already is answered again, not done again. `ahead` is told what a shape was and becomes before that is
     saved, when the edit changes nothing else.
@@ -57,30 +59,30 @@ def edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, command
 
 
 @transaction.atomic
-def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: int | None, command: Any, ahead: Ahead | None) -> Edit:
+def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any, ahead: Ahead | None) -> Edit:
     shot = shot_for(user, shot_id, "trace", lock=True)
     parts = command.commands if isinstance(command, commands.Together) else [command]
     says = ""
     done: list[journal.Change] = []
     cores: dict[str, CoreShape] = {}
     for part in parts:
-        it = changes(shot, None if getattr(part, "shape", None) in cores else base, part, cores)
-        if ahead and len(parts) == 1 and it.before and it.after:
-            ahead(shot, [it.before], [it.after])
+        named = getattr(part, "shape", "")
+        it = changes(shot, None if named in cores else (base or {}).get(named), part, cores)
+        if ahead and len(parts) == 1 and it.after:
+            ahead(shot, it.before, it.after)
         apply(shot, it.rows)
         says, done = says or it.says, done + it.rows
-        if it.after:
-            cores[it.after.id] = it.after
+        cores |= {core.id: core for core in it.after}
     made = record(shot, user, edit_id, command.says if isinstance(command, commands.Together) else says, done)
     transaction.on_commit(lambda: scene.remember(cores, made.revision))
     return made
 
 
-def tried(user: User, shot_id: int, command: Any) -> tuple[Shot, CoreShape, str]:
-    """What a command would make of a shape, and what it would say; nothing is saved."""
+def tried(user: User, shot_id: int, command: Any) -> tuple[Shot, list[CoreShape], str]:
+    """What a command would make of shapes, and what it would say; nothing is saved."""
     shot = shot_for(user, shot_id, "trace")
     it = changes(shot, None, command, {})
-    if it.after is None:
+    if not it.after:
         raise Refused("That has nothing to show beforehand.")
     return shot, it.after, it.says
 

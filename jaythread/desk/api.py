@@ -26,10 +26,13 @@ class LookIn(Schema):
 
 
 class EditIn(Schema):
-    """`look`: what the page is looking at, so that the answer brings the matte of the touched box along."""
+    """base: the revision of each shape that the change was made on.
+
+    look: what the page is looking at, so that the answer brings the matte of the touched box along.
+    """
 
     id: uuid.UUID
-    base: int | None = None
+    base: dict[str, int] | None = None
     command: commands.Command
     look: LookIn | None = None
 
@@ -85,8 +88,8 @@ def what_was_done(request: HttpRequest, shot_id: int) -> Any:
 
 @router.post("/shots/{shot_id}/tried")
 def tried(request: HttpRequest, shot_id: int, body: TryIn) -> Any:
-    shot, shape, says = actions.tried(request.user, shot_id, body.command)
-    return {"shape": payload.shape(shape, 0, shot), "says": says}
+    shot, shapes, says = actions.tried(request.user, shot_id, body.command)
+    return {"shapes": [payload.shape(shape, 0, shot) for shape in shapes], "says": says}
 
 
 @router.post("/shots/{shot_id}/undo")

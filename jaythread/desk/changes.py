@@ -2,7 +2,7 @@
 
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jaythread.desk import commands, journal, key_commands, scene
@@ -11,6 +11,8 @@ from jaythread.errors import Conflict, NotThere, Refused
 from jaythread.productions.models import Shot
 from roto.curve.fit import fit_loop
 from roto.motion import edits
+from roto.motion.group import Riding, group_of, let_ride, make_group, steady_group
+from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 
 Plain = tuple[str, list[journal.Change]]
@@ -21,12 +23,12 @@ NOT_IN_NAMES = '/\\:*?"<>|.'
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What the journal will say, the changed rows, and the shape as it was and as it becomes."""
+    """What the journal will say, the changed rows, and shapes as they were and as they become (those carried by a changed group too)."""
 
     says: str
     rows: list[journal.Change]
-    before: CoreShape | None = None
-    after: CoreShape | None = None
+    before: list[CoreShape] = field(default_factory=list)
+    after: list[CoreShape] = field(default_factory=list)
 
 
 def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreShape]) -> Said:
@@ -38,18 +40,53 @@ def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreSha
     if special:
         return Said(*special(shot, command))
     row = shape_row(shot, command.shape, base)
-    old = begun.get(str(row.pk)) or scene.core_shapes([row])[str(row.pk)]
+    if row.locked:
+        raise Refused(f"'{row.name}' is locked. Unlock it first.")
+    old = core_of(row, begun)
+    if isinstance(command, key_commands.Steady) and old.kind == GROUP:
+        return _steadied(shot, row, old, begun)
     if isinstance(command, commands.Remove):
-        entries = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
-        gone = journal.compare(str(row.pk), old, None)
-        return Said(command.says(old), entries + gone[1:] + gone[:1])
-    new = command.between(old, _other(shot, command, begun)) if isinstance(command, key_commands.Between) else command.on(old)
-    return Said(command.says(old), journal.compare(str(row.pk), old, new), old, new)
+        return _removed(row, old, begun)
+    if isinstance(command, commands.Ride):
+        group = core_of(shape_row(shot, command.group, None), begun) if command.group else None
+        new = let_ride(old, group)
+        return Said(command.says(old, group), journal.compare(old.id, old, new), [old], [new])
+    if isinstance(command, key_commands.Between):
+        new = command.between(old, core_of(shape_row(shot, command.other, None), begun))
+    else:
+        new = command.on(old)
+    members = _members(row, begun) if new.kind == GROUP else []
+    carried = [replace(m, rides=(Riding(new),)) for m in members]
+    return Said(command.says(old), journal.compare(str(row.pk), old, new), [old, *members], [new, *carried])
 
 
-def _other(shot: Shot, command: key_commands.Between, begun: dict[str, CoreShape]) -> CoreShape:
-    row = shape_row(shot, command.other, None)
+def core_of(row: Shape, begun: dict[str, CoreShape]) -> CoreShape:
+    """A shape as it is now, with what this edit has done to it already."""
     return begun.get(str(row.pk)) or scene.core_shapes([row])[str(row.pk)]
+
+
+def _members(group: Shape, begun: dict[str, CoreShape]) -> list[CoreShape]:
+    rows = [core_of(row, begun) for row in group.members.all()]
+    riding = {m.id: m for m in [*rows, *begun.values()]}
+    return [m for m in riding.values() if (its := group_of(m)) is not None and its.id == str(group.pk)]
+
+
+def _removed(row: Shape, old: CoreShape, begun: dict[str, CoreShape]) -> Said:
+    """A shape goes with its lines in the stacks; of a group only what moved its shapes together: they stay where they are."""
+    lines = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
+    before = _members(row, begun)
+    after = [let_ride(m, None) for m in before]
+    freed = [c for a, b in zip(before, after, strict=True) for c in journal.compare(a.id, a, b)]
+    gone = journal.compare(str(row.pk), old, None)
+    return Said(f"removed {old.name}", [*freed, *lines, *gone[1:], gone[0]], before, after)
+
+
+def _steadied(shot: Shot, row: Shape, group: CoreShape, begun: dict[str, CoreShape]) -> Said:
+    members = _members(row, begun)
+    new, led, done = steady_group(group, members)
+    rows = [c for a, b in zip([group, *members], [new, *led], strict=True) for c in journal.compare(a.id, a, b)]
+    says = f"steadied {group.name}: within it points now move by {done.after:.1f} px at most instead of {done.before:.1f}"
+    return Said(says, rows, [group, *members], [new, *led])
 
 
 def as_uuid(text: str) -> uuid.UUID:
@@ -134,8 +171,26 @@ def _duplicated(shot: Shot, command: commands.Duplicate) -> Plain:
     line = matte.entries.filter(shape=row).first()
     names = set(shot.shapes.values_list("name", flat=True))
     name = next(n for n in (f"{old.name[:54]} {k}" for k in range(2, 10_000)) if n not in names)
+    if old.kind == GROUP:
+        raise Refused("Duplicate the shapes of a group, one by one.")
     twin = replace(old, id=twin_id, name=name)
     return f"duplicated {old.name}", _added(twin, entry_id, matte, line.mode if line else "add")
+
+
+def _grouped(shot: Shot, command: commands.NewGroup) -> Plain:
+    key = str(as_uuid(command.shape))
+    if Shape.objects.filter(pk=key).exists():
+        raise Refused("That id is taken.")
+    members = [core_of(shape_row(shot, m, None), {}) for m in command.members]
+    new = make_group(key, command.name, command.frame, members, command.colour)
+    riding = [c for m in members for c in journal.compare(m.id, m, let_ride(m, new))]
+    return f"made the group {command.name}: {', '.join(m.name for m in members)}", [*journal.compare(key, None, new), *riding]
+
+
+def _lock(shot: Shot, command: commands.Lock) -> Plain:
+    row = shape_row(shot, command.shape, None)
+    change = journal.change("lock", [str(row.pk)], {"locked": row.locked}, {"locked": command.locked})
+    return f"{'locked' if command.locked else 'unlocked'} {row.name}", [change]
 
 
 def _shutter(shot: Shot, command: commands.ChangeShutter) -> Plain:
@@ -184,6 +239,8 @@ SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {
     commands.Trace: _traced,
     commands.Freehand: _freehand,
     commands.Duplicate: _duplicated,
+    commands.NewGroup: _grouped,
+    commands.Lock: _lock,
     commands.ChangeShutter: _shutter,
     commands.NewMatte: _new_matte,
     commands.ChangeMatte: _change_matte,

@@ -230,13 +230,40 @@ class Live(Schema):
 
 
 class Remove(Schema):
-    """Take a shape away, with its keys and its lines in all stacks."""
+    """Take a shape away, with its keys and its lines in all stacks. A group's shapes stay, and stay where they are."""
 
     do: Literal["remove"]
     shape: str
 
-    def says(self, shape: CoreShape) -> str:
-        return f"removed {shape.name}"
+
+class NewGroup(Schema):
+    """A group at rest, of shapes that move as one from now on; they stay where they are."""
+
+    do: Literal["new group"]
+    shape: str
+    name: Name
+    members: Annotated[list[str], Field(min_length=1, max_length=200)]
+    frame: int
+    colour: int = Field(0, ge=0, le=7)
+
+
+class Ride(Schema):
+    """A shape goes over to another group, or to none; it stays where it is."""
+
+    do: Literal["ride"]
+    shape: str
+    group: str | None = None
+
+    def says(self, shape: CoreShape, group: CoreShape | None) -> str:
+        return f"{shape.name} moves with {group.name}" if group else f"{shape.name} moves by itself"
+
+
+class Lock(Schema):
+    """Whether a shape refuses changes."""
+
+    do: Literal["lock"]
+    shape: str
+    locked: bool
 
 
 class ChangeEntry(Schema):
@@ -284,9 +311,10 @@ class ChangeShutter(Schema):
 
 OnShape = MovePoints | Place | Soften | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
-    Trace | Freehand | Duplicate | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter,
+    Trace | Freehand | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte
+    | ChangeShutter,
     Field(discriminator="do"),
-]
+]  # fmt: skip
 
 
 class Together(Schema):
@@ -297,7 +325,4 @@ class Together(Schema):
     commands: Annotated[list[Alone], Field(min_length=1, max_length=200)]
 
 
-Command = Annotated[
-    Trace | Freehand | Duplicate | OnShape | Remove | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte | ChangeShutter | Together,
-    Field(discriminator="do"),
-]
+Command = Annotated[Alone | Together, Field(discriminator="do")]

@@ -1,6 +1,7 @@
 """Mattes in and out: the preview of a draft, the shape document."""
 
 import uuid
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -10,6 +11,8 @@ from jaythread.desk.models import Matte
 from jaythread.productions.policies import User, shot_for
 from roto.exchange import document
 from roto.matte.stack import Matte as CoreMatte
+from roto.motion.group import Riding, group_of
+from roto.motion.shape import Shape as CoreShape
 
 
 def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> CoreMatte:
@@ -18,9 +21,18 @@ def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | No
     matte = scene.core_matte(shot, row)
     for part in draft.commands if isinstance(draft, commands.Together) else [draft]:
         if isinstance(part, commands.OnShape) and not isinstance(part, key_commands.Between):
-            old = next((e.shape for e in matte.entries if e.shape.id == part.shape), None)
-            if old is not None:
-                matte = matte.with_shape(part.on(old))
+            matte = _changed(matte, part)
+    return matte
+
+
+def _changed(matte: CoreMatte, command: Any) -> CoreMatte:
+    """The matte with a shape changed, or with the group that some of its shapes ride on."""
+    for shape in [e.shape for e in matte.entries]:
+        group = group_of(shape)
+        if shape.id == command.shape:
+            return matte.with_shape(command.on(shape))
+        if group is not None and group.id == command.shape:
+            matte = matte.with_shape(replace(shape, rides=(Riding(command.on(group)),)))
     return matte
 
 
@@ -28,6 +40,12 @@ def export_document(user: User, shot_id: int, matte_id: uuid.UUID) -> tuple[str,
     """A file's name and the shape document of a matte."""
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
     return f"{shot.name}_{row.name}.shapes.json", document.dumps(scene.core_matte(shot, row))
+
+
+def _over(shape: CoreShape, groups: dict[str, CoreShape]) -> CoreShape:
+    """The shape riding on what has taken its group's place."""
+    group = group_of(shape)
+    return shape if group is None else replace(shape, rides=(Riding(groups[group.id]),))
 
 
 @transaction.atomic
@@ -43,10 +61,15 @@ def import_document(user: User, shot_id: int, text: bytes) -> Matte:
     matte_id = str(uuid.uuid4())
     done = [journal.change("matte", [matte_id], None, {"name": name, "inverted": core.inverted})]
     renamed: dict[str, str] = {}
+    groups: dict[str, CoreShape] = {}
+    for group in map(group_of, (e.shape for e in core.entries)):
+        if group is not None and group.id not in groups:
+            groups[group.id] = replace(group, id=str(uuid.uuid4()))
+            done += journal.compare(groups[group.id].id, None, groups[group.id])
     for order, entry in enumerate(core.entries):
         if entry.shape.id not in renamed:
             renamed[entry.shape.id] = str(uuid.uuid4())
-            done += journal.compare(renamed[entry.shape.id], None, entry.shape)
+            done += journal.compare(renamed[entry.shape.id], None, _over(entry.shape, groups))
         row = {
             "matte": matte_id, "shape": renamed[entry.shape.id], "order": float(order), "mode": entry.mode, "inverted": entry.inverted,
             "opacity": entry.opacity,

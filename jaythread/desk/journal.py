@@ -9,9 +9,11 @@ from typing import Any
 import numpy as np
 from django.db.models import ProtectedError
 
+from jaythread.desk import scene
 from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, SettingKey, Shape, StackEntry
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
+from roto.motion.group import group_of
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape as CoreShape
 
@@ -42,10 +44,11 @@ def key_row(keys: Keys, k: int) -> dict[str, Any]:
 
 
 def shape_row(shape: CoreShape) -> dict[str, Any]:
-    """What a shape is beside its keys."""
+    """What a shape is beside its keys; what it rides on is said only where there is something."""
+    group = group_of(shape)
     return {
         "name": shape.name, "kind": shape.kind, "points": _pack(shape.kinds), "colour": shape.colour, "profile": shape.profile,
-        "blur": shape.blur, "pivot": list(shape.pivot), "live": [list(r) for r in shape.live],
+        "blur": shape.blur, "pivot": list(shape.pivot), "live": [list(r) for r in shape.live], **({"group": group.id} if group else {}),
     }  # fmt: skip
 
 
@@ -75,7 +78,9 @@ def read(shot: Shot, table: str, key: list[Any]) -> dict[str, Any] | None:
         return {"kind": row.kind, **packed}
     if table == "shape":
         shape = Shape.objects.filter(pk=key[0], shot=shot).first()
-        return shape_row(shape.to_core()) if shape and shape.form_keys.exists() else None
+        return shape_row(scene.core_shapes([shape])[key[0]]) if shape and shape.form_keys.exists() else None
+    if table == "lock":
+        return {"locked": Shape.objects.filter(pk=key[0], shot=shot, locked=True).exists()}
     if table == "entry":
         entry = StackEntry.objects.filter(pk=key[0]).first()
         return entry_row(entry) if entry else None
@@ -120,11 +125,14 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
                 "points": base64.b64decode(row["points"]),
                 "pivot_x": row["pivot"][0],
                 "pivot_y": row["pivot"][1],
+                "group_id": row.get("group"),
                 **plain,
             },
         )
         LiveRange.objects.filter(shape_id=key[0]).delete()
         LiveRange.objects.bulk_create(LiveRange(shape_id=key[0], first=a, last=b) for a, b in row["live"])
+    elif table == "lock":
+        Shape.objects.filter(pk=key[0], shot=shot).update(locked=bool(row and row["locked"]))
     elif table == "entry":
         if row is None:
             StackEntry.objects.filter(pk=key[0]).delete()
@@ -164,4 +172,4 @@ def outermost(changes: list[Change]) -> list[Change]:
 
 def shapes_in(changes: list[Change]) -> set[str]:
     """The shapes whose own rows are touched."""
-    return {c["key"][0] for c in changes if c["table"] == "shape" or c["table"] in CHANNELS}
+    return {c["key"][0] for c in changes if c["table"] in ("shape", "lock") or c["table"] in CHANNELS}

@@ -10,23 +10,28 @@ from jaythread.productions.models import Shot
 from roto.matte.profile import NAMES as PROFILES
 from roto.motion.keys import Keys
 from roto.motion.live import tidy
-from roto.motion.shape import CLOSED, DIVIDING
+from roto.motion.shape import CLOSED, DIVIDING, GROUP
 from roto.motion.shape import Shape as CoreShape
 
 
 class Shape(models.Model):
-    """An outline of a shot. `points` holds each point's kind (0 corner, 1 curve), one byte a point."""
+    """An outline of a shot, or a group of outlines. `points` holds each point's kind (0 corner, 1 curve), one byte a point.
+
+    group: what it rides on, a shape of the kind for that. locked: refuses changes until it is unlocked.
+    """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="shapes")
     name = models.CharField(max_length=60)
-    kind = models.CharField(max_length=10, choices=[(CLOSED, CLOSED), (DIVIDING, DIVIDING)], default=CLOSED)
+    kind = models.CharField(max_length=10, choices=[(kind, kind) for kind in (CLOSED, DIVIDING, GROUP)], default=CLOSED)
     points = models.BinaryField()
     colour = models.PositiveSmallIntegerField(default=0)
     profile = models.CharField(max_length=10, choices=[(p, p) for p in PROFILES], default="straight")
     blur = models.BooleanField(default=True)
     pivot_x = models.FloatField(default=0.0)
     pivot_y = models.FloatField(default=0.0)
+    group = models.ForeignKey("self", models.SET_NULL, null=True, blank=True, related_name="members")
+    locked = models.BooleanField(default=False)
     revision = models.PositiveBigIntegerField(default=0)
 
     class Meta:
@@ -36,6 +41,7 @@ class Shape(models.Model):
         return self.name
 
     def to_core(self) -> CoreShape:
+        """The shape by itself; what carries it is given by `scene`."""
         kinds = np.frombuffer(bytes(self.points), np.int8)
         return CoreShape(
             id=str(self.pk),

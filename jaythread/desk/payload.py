@@ -14,8 +14,10 @@ from jaythread.productions.policies import User
 from roto.matte.render import Rendered
 from roto.matte.stack import sentence
 from roto.motion import flow
+from roto.motion.group import group_of
 from roto.motion.keys import Keys
 from roto.motion.placement import MOVE, SIZE, TURN
+from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 
 
@@ -28,9 +30,14 @@ def knots(keys: Keys) -> list[dict[str, Any]]:
 
 
 def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
-    """Move (px), turn (degrees) and size (factor) on every frame; one row where nothing moves."""
-    values = flow.evaluate(core.place, frames, frames) if len(core.place.frames) > 1 else core.place.values[:1]
-    return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1])], axis=1).round(5).tolist()
+    """Move (px), turn (degrees), size (factor) and where the pivot is in the picture (px), on every frame; one row where nothing moves."""
+    frames = frames if len(core.place.frames) > 1 or core.rides else frames[:1]
+    values = flow.evaluate(core.place, frames, frames)
+    pivot = np.zeros((len(frames), 1, 6))
+    pivot[:, 0, :2] = values[:, MOVE] + core.pivot
+    for ride in core.rides:
+        pivot = ride.carry(pivot, frames.astype(np.float64), frames)
+    return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1]), pivot[:, 0, :2]], axis=1).round(5).tolist()
 
 
 LEAN = 400_000
@@ -41,13 +48,17 @@ def packed(points: np.ndarray) -> str:
     return base64.b64encode(points.astype("<f4").tobytes()).decode()
 
 
-def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False) -> dict[str, Any]:
+def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False, locked: bool = False) -> dict[str, Any]:
     """A shape with its evaluated outlines and settings; when lean, with that of the first frame alone."""
+    group = group_of(core)
     frames = np.arange(shot.first, shot.last + 1)
     soft = core.settings_at(frames if len(core.settings.frames) > 1 else frames[:1])
     return {
         "id": core.id,
         "name": core.name,
+        "kind": core.kind,
+        "group": group.id if group else None,
+        "locked": locked,
         "revision": revision,
         "colour": core.colour,
         "profile": core.profile,
@@ -89,7 +100,7 @@ def shapes(shot: Shot, only: set[str] | None = None, may_lean: bool = False) -> 
     found = list(rows)
     cores = scene.core_shapes(found)
     lean = may_lean and sum(c.form.parts for c in cores.values()) * (shot.last - shot.first + 1) * 6 > LEAN
-    return [shape(cores[str(row.pk)], row.revision, shot, lean) for row in found]
+    return [shape(cores[str(row.pk)], row.revision, shot, lean, row.locked) for row in found]
 
 
 def outlines(shot: Shot) -> bytes:
@@ -143,9 +154,16 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
     }
 
 
+def riding_on(shot: Shot, groups: set[str]) -> set[str]:
+    """The shapes that ride on any of these: what changes a group changes them."""
+    return {str(pk) for pk in Shape.objects.filter(shot=shot, group__in=groups).values_list("pk", flat=True)}
+
+
 def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
     """What an edit changed. The answer to an edit that only moved keys holds just that: no other row need be read."""
     touched = journal.shapes_in(edit.changes)
+    if any(core is None or core.kind == GROUP for core in (scene.known(shape_id, edit.revision) for shape_id in touched)):
+        touched |= riding_on(shot, touched)
     made = {shape_id: scene.known(shape_id, edit.revision) for shape_id in touched}
     known = [shape(core, edit.revision, shot) for core in made.values() if core]
     there = known if len(known) == len(touched) else shapes(shot, touched)
@@ -162,6 +180,7 @@ def since(shot: Shot, user: User, revision: int) -> dict[str, Any]:
         return {"revision": shot.revision}
     later = list(Edit.objects.filter(shot=shot, revision__gt=revision).select_related("user").order_by("revision"))
     touched = {shape_id for edit in later for shape_id in journal.shapes_in(edit.changes)}
+    touched |= riding_on(shot, touched)
     there = shapes(shot, touched)
     others = [{"who": e.user.get_username(), "says": e.says} for e in later if e.user_id != user.pk]
     return {"shapes": there, "gone": sorted(touched - {s["id"] for s in there}), "others": others[-5:], **head(shot, user)}

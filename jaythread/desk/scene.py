@@ -1,12 +1,14 @@
 """Core values of a shot's shapes and mattes, kept in memory per revision so that a preview does not read the database again."""
 
 from collections import OrderedDict
+from dataclasses import replace
 from threading import Lock
 
 from jaythread.desk.models import Matte, Shape
 from jaythread.productions.models import Shot
 from roto.matte.stack import Entry
 from roto.matte.stack import Matte as CoreMatte
+from roto.motion.group import Riding
 from roto.motion.shape import Shape as CoreShape
 
 KEPT = 2000
@@ -29,13 +31,22 @@ def core_shapes(shapes: list[Shape]) -> dict[str, CoreShape]:
             if kept is not None:
                 _shapes.move_to_end(key)
         if kept is None:
-            kept = row.to_core()
+            kept = _carried(row)
             with _lock:
                 _shapes[key] = kept
                 while len(_shapes) > KEPT:
                     _shapes.popitem(last=False)
         out[str(row.pk)] = kept
     return out
+
+
+def _carried(row: Shape) -> CoreShape:
+    """A shape from its rows, riding on its group; a change of the group is a new revision of its members."""
+    core = row.to_core()
+    if row.group_id is None:
+        return core
+    group = Shape.objects.get(pk=row.group_id)
+    return replace(core, rides=(Riding(core_shapes([group])[str(group.pk)]),))
 
 
 def remember(cores: dict[str, CoreShape], revision: int) -> None:

@@ -13,9 +13,10 @@ from roto.errors import BadDocument, RotoError
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import placement
+from roto.motion.group import Riding, group_of
 from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.live import tidy
-from roto.motion.shape import CURVE, Shape, settings_values
+from roto.motion.shape import CURVE, GROUP, Shape, settings_values
 
 SCHEMA = Path(__file__).with_name("shapes.schema.json")
 POINT_NAMES = ("corner", "curve")
@@ -68,10 +69,12 @@ def channel_from_json(rows: list[dict[str, Any]], parts: int, width: int, path: 
 
 def shape_to_json(shape: Shape) -> dict[str, Any]:
     """One shape as the document writes it."""
+    group = group_of(shape)
     return {
         "id": shape.id,
         "name": shape.name,
         "kind": shape.kind,
+        **({"group": group.id} if group else {}),
         "colour": shape.colour,
         "profile": shape.profile,
         "blur": shape.blur,
@@ -84,8 +87,38 @@ def shape_to_json(shape: Shape) -> dict[str, Any]:
     }
 
 
-def shape_from_json(row: dict[str, Any], path: str) -> Shape:
+def group_to_json(group: Shape) -> dict[str, Any]:
+    """What moves shapes together, as the document writes it."""
+    return {
+        "id": group.id,
+        "name": group.name,
+        "colour": group.colour,
+        "pivot": [float(v) for v in group.pivot],
+        "placement": channel_to_json(group.place),
+    }
+
+
+def group_from_json(row: dict[str, Any], path: str) -> Shape:
+    """A group from a document that fits the schema."""
+    place = channel_from_json(row["placement"], 3, 2, f"{path}.placement")
+    x, y = (float(v) for v in row["pivot"])
+    handle = Keys.build(place.frames[:1], np.array([[[x, y, 0.0, 0.0, 0.0, 0.0]]]))
+    return Shape(
+        id=row["id"],
+        name=row["name"],
+        kind=GROUP,
+        colour=row.get("colour", 0),
+        pivot=(x, y),
+        kinds=np.zeros(1, np.int8),
+        form=handle,
+        place=place,
+    )
+
+
+def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape]) -> Shape:
     """One shape from a document that fits the schema."""
+    if row.get("group") not in (None, *groups):
+        raise BadDocument(f"{path}.group", f"there is no group '{row['group']}' in the document.")
     first = row["form"][0]["frame"]
     rest = [{"frame": first, "values": placement.AT_REST.tolist()}]
     hard = [{"frame": first, "values": settings_values().tolist()}]
@@ -100,6 +133,7 @@ def shape_from_json(row: dict[str, Any], path: str) -> Shape:
             pivot=(float(row.get("pivot", (0, 0))[0]), float(row.get("pivot", (0, 0))[1])),
             kinds=np.array([CURVE if p == "curve" else 0 for p in row["points"]], np.int8),
             live=tidy([(a, b) for a, b in row.get("live", [])]),
+            rides=(Riding(groups[row["group"]]),) if row.get("group") else (),
             form=channel_from_json(row["form"], len(row["points"]), 6, f"{path}.form"),
             place=channel_from_json(row.get("placement", rest), 3, 2, f"{path}.placement"),
             settings=channel_from_json(row.get("settings", hard), 3, 2, f"{path}.settings"),
@@ -113,6 +147,7 @@ def shape_from_json(row: dict[str, Any], path: str) -> Shape:
 def to_json(matte: Matte) -> dict[str, Any]:
     """A matte as a document."""
     shapes = {e.shape.id: e.shape for e in matte.entries}
+    groups = {g.id: g for g in map(group_of, shapes.values()) if g is not None}
     return {
         "format": "shapes",
         "version": 1,
@@ -124,6 +159,7 @@ def to_json(matte: Matte) -> dict[str, Any]:
         "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase, "cap": matte.shutter.cap},
         "inverted": matte.inverted,
         "stack": [{"shape": e.shape.id, "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity} for e in matte.entries],
+        "groups": [group_to_json(g) for g in groups.values()],
         "shapes": [shape_to_json(s) for s in shapes.values()],
     }
 
@@ -137,11 +173,12 @@ def from_json(document: Any) -> Matte:
     wrong = min(_validator().iter_errors(document), key=lambda e: len(e.absolute_path) * -1, default=None)
     if wrong is not None:
         raise BadDocument(wrong.json_path.replace("$", "document", 1), wrong.message)
+    groups = {row["id"]: group_from_json(row, f"document.groups[{i}]") for i, row in enumerate(document.get("groups", []))}
     shapes: dict[str, Shape] = {}
     for i, row in enumerate(document["shapes"]):
         if row["id"] in shapes:
             raise BadDocument(f"document.shapes[{i}].id", f"'{row['id']}' is used twice.")
-        shapes[row["id"]] = shape_from_json(row, f"document.shapes[{i}]")
+        shapes[row["id"]] = shape_from_json(row, f"document.shapes[{i}]", groups)
     entries = []
     for i, line in enumerate(document["stack"]):
         if line["shape"] not in shapes:

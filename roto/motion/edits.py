@@ -13,6 +13,7 @@ from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Sh
 FARTHEST = 1e7
 """px: a point farther out is a slip of the pen; nearer ones are legal however far outside the picture"""
 LARGEST_REACH = 1000.0
+Pair = tuple[float, float]
 
 
 def trace(shape_id: str, name: str, frame: int, points: object, curves: object, colour: int = 0, kind: str = CLOSED) -> Shape:
@@ -66,7 +67,7 @@ def retrace(shape: Shape, frame: int, points: object, curves: object) -> Shape:
             f"'{shape.name}' is keyed on {len(shape.form.frames)} frames. Add points to its outline by a double click instead."
         )
     fresh = trace(shape.id, shape.name, int(shape.form.frames[0]), points, curves)
-    local = placement.apply(placement.inverse(shape.maps_at(frame, frame)), fresh.form.values)
+    local = shape.within_form(fresh.form.values, frame, frame)
     return replace(shape, form=replace(fresh.form, values=local), kinds=fresh.kinds)
 
 
@@ -86,6 +87,7 @@ def place(
     numbers = [*move, turn, size, *(about or ())]
     if not (np.isfinite(numbers).all() and 1e-4 < size < 1e4 and np.abs(numbers).max() <= FARTHEST):
         raise BadGeometry("That placement makes no sense. Try a smaller change.")
+    move, about = _unridden(shape, frame, move, about)
     now = flow.evaluate(shape.place, frame, frame)[0]
     if about is not None:
         here = np.array(about) - now[placement.MOVE]
@@ -97,6 +99,17 @@ def place(
     now = now + placement.values(move, turn, size)
     held = np.array([move != (0.0, 0.0), turn != 0.0, size != 1.0])
     return replace(shape, place=shape.place.put(frame, now, held if held.any() else np.ones(3, bool)))
+
+
+def _unridden(shape: Shape, frame: int, move: Pair, about: Pair | None) -> tuple[Pair, Pair | None]:
+    """A move and a place in plate pixels as they are before anything carries the shape."""
+    if not shape.rides:
+        return move, about
+    ends = np.zeros((1, 2, 6))
+    ends[0, :, :2] = about or shape.outlines(np.array([frame]))[0, 0, :2]
+    ends[0, 1, :2] += move
+    (x, y), (to_x, to_y) = shape.within_rides(ends, frame, frame)[0, :, :2].tolist()
+    return (to_x - x, to_y - y), (x, y) if about is not None else None
 
 
 def soften(

@@ -1,6 +1,7 @@
 """A shape: points, and the channels that move them.
 
 Where a point ends up: form -> placement -> placement of its group -> carrier. Groups and carriers are `Ride`s, given from outside.
+A group is itself a shape, of a kind that has no outline: its placement carries others (`roto.motion.group`).
 """
 
 from dataclasses import dataclass, field, replace
@@ -16,7 +17,7 @@ from roto.motion.keys import Floats, Keys
 from roto.motion.live import Ranges, is_live
 
 CORNER, CURVE = 0, 1
-CLOSED, DIVIDING = "closed", "dividing"
+CLOSED, DIVIDING, GROUP = "closed", "dividing", "group"
 FAR = 1e5
 """px: how far a dividing edge reaches; beyond any picture, near enough to keep float64 exact to 1e-10 px."""
 
@@ -24,8 +25,12 @@ FAR = 1e5
 class Ride(Protocol):
     """Anything that carries shapes: a group's placement, a track."""
 
-    def carry(self, points: Floats, times: Floats, number: int) -> Floats:
-        """Points (T, n, 6) at moments (T,) of the exposure of a frame, carried."""
+    def carry(self, points: Floats, times: Floats, number: int | NDArray[np.int64]) -> Floats:
+        """Points (T, n, 6) at moments (T,) of the exposure of a frame (or of one frame each), carried."""
+        ...
+
+    def uncarry(self, points: Floats, times: Floats, number: int | NDArray[np.int64]) -> Floats:
+        """The points that `carry` brings there."""
         ...
 
 
@@ -61,7 +66,7 @@ class Shape:
     rides: tuple[Ride, ...] = ()
 
     def __post_init__(self) -> None:
-        least = 1 if self.kind == DIVIDING else 2
+        least = 2 if self.kind == CLOSED else 1
         if self.form.parts < least or len(self.kinds) != self.form.parts:
             raise BadGeometry(f"A shape needs at least {least} points and a kind for each.")
 
@@ -80,13 +85,21 @@ class Shape:
         """The form's own points (T, n, 6), placed and carried."""
         moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
         points = placement.apply(self.maps_at(moments, number), self.form_at(moments, number))
-        if self.rides:
-            frames = np.broadcast_to(np.asarray(number, dtype=np.int64), moments.shape)
-            for ride in self.rides:
-                for frame in np.unique(frames):
-                    here = frames == frame
-                    points[here] = ride.carry(points[here], moments[here], int(frame))
+        for ride in self.rides:
+            points = ride.carry(points, moments, number)
         return points
+
+    def within_rides(self, points: Floats, times: object, number: int | NDArray[np.int64]) -> Floats:
+        """Points (T, n, 6) in plate pixels as they are before anything carries them."""
+        moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
+        for ride in reversed(self.rides):
+            points = ride.uncarry(points, moments, number)
+        return points
+
+    def within_form(self, points: Floats, times: object, number: int | NDArray[np.int64]) -> Floats:
+        """Points (T, n, 6) in plate pixels as the form has them: carried by nothing, the placement taken off."""
+        points = self.within_rides(np.asarray(points, dtype=np.float64), times, number)
+        return placement.apply(placement.inverse(self.maps_at(times, number)), points)
 
     def outline(self, times: object, number: int | NDArray[np.int64]) -> Floats:
         """Points (T, n, 6) in plate pixels at moments of the exposure of frame `number`, or of one frame each (T,)."""
@@ -106,8 +119,8 @@ class Shape:
         return [(float(a), float(b), float(c), float(d)) for a, b, c, d in rows]
 
     def with_form_key(self, frame: int, points: Floats, held: NDArray[np.bool_]) -> Self:
-        """Key the form of the held points at a frame, points given in plate pixels; the placement there is taken off first."""
-        local = placement.apply(placement.inverse(self.maps_at(frame, frame)), np.asarray(points, dtype=np.float64)[None])[0]
+        """Key the form of the held points at a frame, points given in plate pixels; what moves them there is taken off first."""
+        local = self.within_form(np.asarray(points, dtype=np.float64)[None], frame, frame)[0]
         if not np.isfinite(local[held]).all():
             raise BadGeometry("A point was moved to a place that is not a number.")
         return replace(self, form=self.form.put(frame, local, held))

@@ -7,7 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.errors import BadGeometry
-from roto.motion import placement
 from roto.motion.keys import FLOWING, Floats, Keys
 from roto.motion.shape import DIVIDING, Shape
 from roto.tolerances import SHARED_EDGE
@@ -54,10 +53,10 @@ def share_edge(shape: Shape, other: Shape, stretch: list[int], frame: int) -> Sh
     def wanted(frames: NDArray[np.int64]) -> Floats:
         points = other.outlines(frames)[:, theirs]
         points = points if step == 1 else points[:, :, BACKWARDS]
-        return placement.apply(placement.inverse(shape.maps_at(frames, frames)), points)
+        return shape.within_form(points, frames, frames)
 
     kinds = np.concatenate([other.kinds[theirs], shape.kinds[rest]])
-    keyed = np.union1d(np.union1d(other.form.frames, other.place.frames), shape.place.frames)
+    keyed = np.unique(np.concatenate([other.form.frames, other.place.frames, shape.place.frames]))
     every = np.arange(keyed[0], keyed[-1] + 1)
     while True:
         made = replace(shape, kinds=kinds, form=_joined(shape.form, rest, keyed, wanted(keyed)))

@@ -8,6 +8,7 @@ It joins the placement there, and the form keeps what is left of it.
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from roto.errors import BadGeometry
 from roto.motion import flow, placement
@@ -48,13 +49,32 @@ def steady(shape: Shape) -> Steadied:
     if len(shape.form.frames) < 2:
         raise BadGeometry(f"The form of '{shape.name}' is keyed once: there is nothing to steady.")
     form = flow.evaluate(shape.form, frames, frames)
+    maps, place = taken_out(shape, frames, form)
+    rest = placement.apply(placement.inverse(maps), form)
+    way = [farthest(f) for f in (form, rest)]
+    steadied = replace(shape, form=Keys.build(frames, rest, kinds=kinds_on(shape.form, frames)), place=place)
+    return Steadied(shape=steadied, before=way[0], after=way[1])
+
+
+def farthest(points: Floats) -> float:
+    """The largest way (px) of any point of (T, n, 6) from where it is first."""
+    return float(np.hypot(*(points[:, :, :2] - points[0, :, :2]).transpose(2, 0, 1)).max())
+
+
+def kinds_on(keys: Keys, frames: NDArray[np.int64]) -> list[int]:
+    """How the stretch runs that each of these frames lies in."""
+    last = np.searchsorted(keys.frames, frames, side="right") - 1
+    return [int(keys.kinds[max(0, int(k))]) for k in last]
+
+
+def taken_out(shape: Shape, frames: NDArray[np.int64], points: Floats) -> tuple[Floats, Keys]:
+    """What hides in points (K, n, 6) on these frames: maps (K, 2, 3), from the first of them; and the shape's placement with that in it."""
     placed = flow.evaluate(shape.place, frames, frames)
     pivot = np.array(shape.pivot)
-    start = form[0, :, :2]
     maps = np.empty((len(frames), 2, 3))
     turns = np.empty(len(frames))
     for k in range(len(frames)):
-        turn, size, move = nearest_similarity(start, form[k, :, :2])
+        turn, size, move = nearest_similarity(points[0, :, :2], points[k, :, :2])
         turns[k] = turn if k == 0 else turn - 360.0 * round((turn - turns[k - 1]) / 360.0)  # the short way round from the key before
         angle, factor = np.radians(turns[k]), np.exp(size)
         c, s = np.cos(angle) * factor, np.sin(angle) * factor
@@ -64,14 +84,4 @@ def steady(shape: Shape) -> Steadied:
         placed[k, placement.TURN, 0] += turns[k]
         placed[k, placement.SIZE, 0] += size
         placed[k, placement.MOVE] = at_pivot - pivot
-    rest = placement.apply(placement.inverse(maps), form)
-
-    def kinds(keys: Keys) -> list[int]:
-        last = np.searchsorted(keys.frames, frames, side="right") - 1
-        return [int(keys.kinds[max(0, int(k))]) for k in last]
-
-    way = [float(np.hypot(*(f[:, :, :2] - f[0, :, :2]).transpose(2, 0, 1)).max()) for f in (form, rest)]
-    steadied = replace(
-        shape, form=Keys.build(frames, rest, kinds=kinds(shape.form)), place=Keys.build(frames, placed, kinds=kinds(shape.place))
-    )
-    return Steadied(shape=steadied, before=way[0], after=way[1])
+    return maps, Keys.build(frames, placed, kinds=kinds_on(shape.place, frames))

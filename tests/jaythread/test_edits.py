@@ -133,9 +133,9 @@ def test_sending_an_edit_again_does_it_once(shot, rafe):
 def test_an_edit_on_an_older_state_is_refused_by_name(shot, rafe, people):
     shape = trace(shot, rafe)
     known = Shape.objects.get(pk=shape).revision
-    do(people["marta"], shot, base=known, do="place", shape=shape, frame=1003, move=(5, 0))
+    do(people["marta"], shot, base={shape: known}, do="place", shape=shape, frame=1003, move=(5, 0))
     with pytest.raises(Conflict, match="marta has changed 'kite body'"):
-        do(rafe, shot, base=known, do="place", shape=shape, frame=1003, move=(7, 0))
+        do(rafe, shot, base={shape: known}, do="place", shape=shape, frame=1003, move=(7, 0))
     assert matte_now(shot).entries[0].shape.outlines(np.array([1003]))[0, 0, 0] == 15
 
 

@@ -43,7 +43,7 @@ def test_outlines_are_the_cores_whichever_way_they_come(shot, people, monkeypatc
 
 def test_what_would_become_of_a_shape_is_shown_and_not_saved(shot, people):
     shape = trace(shot, people["rafe"])
-    _, would, says = actions.tried(people["rafe"], shot.pk, command(do="place", shape=shape, frame=1005, move=(6, 0)))
+    _, (would,), says = actions.tried(people["rafe"], shot.pk, command(do="place", shape=shape, frame=1005, move=(6, 0)))
     assert would.place.frames.tolist() == [1001, 1005] and "placed kite body" in says
     assert Shape.objects.get().to_core().place.frames.tolist() == [1001]
 

@@ -113,14 +113,20 @@ export class Desk {
 
   chooseAll() {
     const { store } = this;
-    const shapes = store.chosenShapes;
+    const shapes = store.chosenShapes.filter((s) => s.kind !== "group");
     store.choosePoints(new Map(shapes.map((s) => [s.id, new Set(s.curves.keys())])));
   }
 
   invertChoice() {
     const { store } = this;
     const rest = (s) => [...s.curves.keys()].filter((i) => !store.pointsOf(s.id).has(i));
-    store.choosePoints(new Map(store.chosenShapes.map((s) => [s.id, new Set(rest(s))])));
+    store.choosePoints(new Map(store.chosenShapes.filter((s) => s.kind !== "group").map((s) => [s.id, new Set(rest(s))])));
+  }
+
+  // What a placing moves: the chosen shapes and groups, but not what a chosen group carries anyway.
+  heads() {
+    const { store } = this;
+    return store.movable.filter((shape) => !store.picked.has(shape.group));
   }
 
   // By the keyboard: the chosen points, or the whole shapes when placing.
@@ -128,11 +134,11 @@ export class Desk {
     const { store } = this;
     if (store.drawing) return;
     const commands = [];
-    for (const shape of store.editable) {
+    for (const shape of store.step === "place" ? this.heads() : store.editable) {
       const points = store.outline(shape);
       if (store.step === "place") {
         commands.push({ do: "place", shape: shape.id, frame: store.frame, move: [dx, dy], ...store.spreading });
-        store.setLocal(shape, shifted(points, shape.curves.keys(), dx, dy));
+        for (const it of [shape, ...store.membersOf(shape.id)]) store.setLocal(it, shifted(store.outline(it), it.curves.keys(), dx, dy));
         continue;
       }
       const which = [...store.pointsOf(shape.id)];
@@ -195,8 +201,8 @@ export class Desk {
 
   keyHere() {
     const { store } = this;
-    const commands = store.editable.flatMap((shape) =>
-      ["form", "placement"].map((channel) => ({ do: "key here", shape: shape.id, channel, frame: store.frame })),
+    const commands = store.movable.flatMap((shape) =>
+      (shape.kind === "group" ? ["placement"] : ["form", "placement"]).map((channel) => ({ do: "key here", shape: shape.id, channel, frame: store.frame })),
     );
     if (commands.length) this.edits.pushAll(`keyed ${store.shape.name} on ${store.frame} as it was`, commands);
   }
@@ -236,7 +242,7 @@ export class Desk {
   placeAt(values) {
     const { store } = this;
     const { shape } = store;
-    if (!store.editable.includes(shape)) return;
+    if (!store.movable.includes(shape)) return;
     const was = store.placement(shape);
     const now = { ...was, ...values };
     if (!(now.size > 0.001 && now.size < 1000) || ![now.x, now.y, now.turn].every(Number.isFinite)) {
@@ -261,7 +267,39 @@ export class Desk {
     });
   }
 
-  // Lock, hide or show alone; kind: "locked", "veiled" or "alone".
+  // The chosen shapes move as one from now on.
+  group() {
+    const { store } = this;
+    const members = store.editable;
+    if (!members.length) return this.tell("Choose the shapes that are to move as one first, with Shift and a click.");
+    const names = new Set([...store.shapes.values()].map((s) => s.name));
+    let k = store.groups.length + 1;
+    while (names.has(`group ${k}`)) k++;
+    const shape = newId();
+    const command = { do: "new group", shape, name: `group ${k}`, members: members.map((s) => s.id), frame: store.frame, colour: members[0].colour };
+    this.edits.push(command).then(() => {
+      if (!store.shapes.has(shape)) return;
+      store.choose(shape);
+      this.setStep("place");
+    });
+  }
+
+  // The chosen shapes go over to another group (or to none, by an empty id) and stay where they are.
+  ride(group) {
+    const { store } = this;
+    const commands = store.editable.filter((s) => (s.group || "") !== group).map((s) => ({ do: "ride", shape: s.id, group: group || null }));
+    if (commands.length) this.edits.pushAll(group ? `joined ${store.shapes.get(group).name}` : "left the group", commands);
+  }
+
+  lock() {
+    const { store } = this;
+    const shapes = store.mayTrace ? store.chosenShapes : [];
+    const locked = !shapes.every((s) => s.locked);
+    const commands = shapes.map((s) => ({ do: "lock", shape: s.id, locked }));
+    if (commands.length) this.edits.pushAll(`${locked ? "locked" : "unlocked"} ${commands.length} shapes`, commands);
+  }
+
+  // Hide or show alone; kind: "veiled" or "alone".
   mark(kind) {
     const { store } = this;
     if (!store.shape) return;

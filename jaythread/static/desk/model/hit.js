@@ -41,7 +41,7 @@ export function hit(store, scale, x, y) {
 }
 
 function reachable(store, shape) {
-  return store.marks.isShown(shape.id) && !store.marks.locked.has(shape.id);
+  return store.marks.isShown(shape.id) && !shape.locked;
 }
 
 // All shapes whose outline lies under a place, from the bottom of the stack up.

@@ -1,17 +1,15 @@
-// What each person has locked, hidden or shown alone: kept in the browser, per shot. It protects the hand and clears the view; the matte
-// stays what it is.
+// What each person has hidden or shown alone: kept in the browser, per shot. It clears the view; the matte stays what it is.
 
 export class Marks {
   constructor(shot) {
     this.key = `jaythread-marks-${shot}`;
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
-    this.locked = new Set(kept.locked || []);
     this.veiled = new Set(kept.veiled || []);
     this.alone = null;
   }
 
   keep() {
-    localStorage.setItem(this.key, JSON.stringify({ locked: [...this.locked], veiled: [...this.veiled] }));
+    localStorage.setItem(this.key, JSON.stringify({ veiled: [...this.veiled] }));
   }
 
   toggle(kind, ids) {

@@ -115,9 +115,27 @@ export class Store extends EventTarget {
     return [...this.picked.keys()].map((id) => this.shapes.get(id)).filter(Boolean);
   }
 
-  // Those of the chosen shapes that may be changed.
+  // Those of the chosen shapes, and groups, that may be changed.
+  get movable() {
+    return this.mayTrace ? this.chosenShapes.filter((s) => !s.locked) : [];
+  }
+
+  // Those of them that have an outline.
   get editable() {
-    return this.mayTrace ? this.chosenShapes.filter((s) => !this.marks.locked.has(s.id)) : [];
+    return this.movable.filter((s) => s.kind !== "group");
+  }
+
+  get groups() {
+    return [...this.shapes.values()].filter((s) => s.kind === "group");
+  }
+
+  membersOf(id) {
+    return [...this.shapes.values()].filter((s) => s.group === id);
+  }
+
+  // What is shown as chosen: the shapes of a chosen group too.
+  get inHand() {
+    return new Set([...this.picked.keys()].flatMap((id) => (this.shapes.get(id)?.kind === "group" ? this.membersOf(id).map((s) => s.id) : [id])));
   }
 
   // What a change says beside itself: which keys it is for.
@@ -206,10 +224,7 @@ export class Store extends EventTarget {
 
   // Where the pivot lies in the picture on this frame.
   pivot(shape) {
-    const put = this.pivots.get(shape.id);
-    if (put) return put;
-    const place = this.placement(shape);
-    return [shape.pivot[0] + place.x, shape.pivot[1] + place.y];
+    return this.pivots.get(shape.id) || this.at(shape.placed, this.frame).slice(4);
   }
 
   setLocal(shape, points) {
@@ -227,7 +242,7 @@ export class Store extends EventTarget {
   // A shape that was traced just now, shown until the server knows it.
   provisional(command) {
     const points = new Float32Array(command.points.flat());
-    const rest = { placed: [[0, 0, 0, 1]], soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [] };
+    const rest = { placed: [[0, 0, 0, 1, points[0], points[1]]], kind: "closed", group: null, locked: false, soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [] };
     const key = { frame: command.frame, kind: 2, parts: [], full: true };
     this.shapes.set(command.shape, {
       id: command.shape, name: command.name, colour: command.colour, curves: command.curves, profile: "straight", blur: true, revision: 0,
@@ -285,12 +300,13 @@ export class Store extends EventTarget {
     if (!shapes.length) return ["Nothing is chosen: click an outline, or its name", "", ""];
     const whose = shapes.length > 1 ? `${shapes.length} shapes` : shapes[0].name;
     const where = ` of ${whose} on frame ${this.frame}, nothing else`;
-    if (!this.editable.length) return [`${whose} is locked: press `, "L", " to unlock"];
+    if (!this.movable.length) return [`${whose} is locked: press `, "L", " to unlock"];
     if (this.spread !== "here") {
       const which = this.spread === "all" ? "ALL KEYS" : `ALL KEYS FROM ${this.frame} ON`;
       return ["A change here moves ", which, ` of ${whose} by the same; press A to change that`];
     }
     if (this.step === "place") return ["A drag here keys ", "the placement", where];
+    if (!this.editable.length) return [`${whose} has no outline of its own: `, "Place", " moves its shapes as one"];
     if (this.step === "soften") return ["A drag here keys ", "the soft edge", where];
     const all = shapes.reduce((n, s) => n + s.curves.length, 0);
     const some = this.pointCount;

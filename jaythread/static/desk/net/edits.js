@@ -1,5 +1,5 @@
 // Edits go out one after the other and are kept in the browser until the server has them. Nothing is lost with the connection.
-// Each carries the revision of the shape it was made on, so that what somebody else did meanwhile is never overwritten unseen.
+// Each carries the revisions of the shapes it was made on, so that what somebody else did meanwhile is never overwritten unseen.
 
 import { Answer, get, newId, post } from "./api.js";
 
@@ -19,6 +19,7 @@ export class Edits extends EventTarget {
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
     this.waiting = kept.waiting || [];
     this.refused = kept.refused || [];
+    for (const edit of this.waiting) if (typeof edit.base === "number") edit.base = null; // kept by an older page
     this.sending = false;
     this.offline = false;
     this.settle = async () => {}; // told by the composition root: takes the picture that an answer brings
@@ -41,8 +42,8 @@ export class Edits extends EventTarget {
 
   push(command) {
     const edit = { id: newId(), path: "edits", command };
-    const shape = this.store.shapes.get(shapesOf(edit)[0]);
-    edit.base = shape && shape.revision ? shape.revision : null;
+    const known = shapesOf(edit).map((id) => this.store.shapes.get(id)).filter((shape) => shape?.revision);
+    edit.base = Object.fromEntries(known.map((shape) => [shape.id, shape.revision]));
     this.waiting.push(edit);
     this.keep();
     return this.run();
@@ -74,7 +75,7 @@ export class Edits extends EventTarget {
         this.offline = false;
         // what waits behind was made on top of this edit: it stands on the new revision
         for (const shape of answer.shapes) {
-          for (const later of this.waiting) if (shapesOf(later)[0] === shape.id) later.base = shape.revision;
+          for (const later of this.waiting) if (later.base && shape.id in later.base) later.base[shape.id] = shape.revision;
         }
         this.keep();
         this.store.take(answer);

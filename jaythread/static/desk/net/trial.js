@@ -7,22 +7,21 @@ export class Trial {
   constructor(store, edits) {
     this.store = store;
     this.edits = edits;
-    this.now = null; // {command, shape, says}
-    store.addEventListener("changed", () => this.now && !store.shapes.has(this.now.shape.id) && this.leave());
+    this.now = null; // {command, shapes, says}
+    store.addEventListener("changed", () => this.now?.shapes.some((s) => !store.shapes.has(s.id)) && this.leave());
   }
 
   async begin(command) {
     const answer = await post(`/shots/${this.store.shot.id}/tried`, { command });
-    answer.shape.outlines = decodeOutlines(answer.shape.outlines);
+    for (const shape of answer.shapes) shape.outlines = decodeOutlines(shape.outlines);
     this.now = { command, ...answer };
     this.store.say("changed");
   }
 
-  outline(frame) {
-    const { shape } = this.now;
-    const n = shape.curves.length * 6;
+  outlines(frame) {
     const at = frame - this.store.shot.first;
-    return shape.outlines.subarray(at * n, (at + 1) * n);
+    const there = (this.now?.shapes || []).filter((s) => s.kind !== "group");
+    return there.map((s) => s.outlines.subarray(at * s.curves.length * 6, (at + 1) * s.curves.length * 6));
   }
 
   take() {

@@ -23,12 +23,14 @@ export class Placing {
       if (found && !store.picked.has(found.shape.id)) store.choose(found.shape.id, [], e.shiftKey);
       what = "move";
     }
-    if (!store.editable.includes(store.shape)) return;
+    if (!store.movable.includes(store.shape)) return;
     const pivot = store.pivot(store.shape);
-    const starts = store.editable.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
+    const heads = this.desk.heads(); // a shape whose group moves is carried, not moved
+    const moved = [...heads, ...heads.flatMap((s) => store.membersOf(s.id))];
+    const starts = moved.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
     if (what === "pivot") store.pivots.set(store.shape.id, [p.x, p.y]);
     this.desk.stage.draw("outline");
-    this.drag = { what, from: p, pivot, starts, move: [0, 0], swing: new Swing(what, pivot, p) };
+    this.drag = { what, from: p, pivot, heads, starts, move: [0, 0], swing: new Swing(what, pivot, p) };
   }
 
   move(e, p) {
@@ -60,7 +62,7 @@ export class Placing {
     const { move } = drag;
     const { turn, size } = drag.swing;
     const about = turn || size !== 1 ? drag.pivot : null;
-    return drag.starts.map(({ shape }) => ({ do: "place", shape: shape.id, frame: store.frame, move, turn, size, about, ...store.spreading }));
+    return drag.heads.map((shape) => ({ do: "place", shape: shape.id, frame: store.frame, move, turn, size, about, ...store.spreading }));
   }
 
   command() {
@@ -73,7 +75,7 @@ export class Placing {
     const { store } = this.desk;
     if (drag?.moved) {
       if (drag.what === "move") store.pivots.delete(store.shape?.id);
-      this.desk.edits.pushAll(`placed ${drag.starts.length} shapes on ${store.frame}`, this.commands());
+      this.desk.edits.pushAll(`placed ${drag.heads.length} shapes on ${store.frame}`, this.commands());
     }
     this.release();
   }
@@ -87,6 +89,13 @@ export class Placing {
     for (const { shape } of this.drag?.starts || []) this.desk.store.settle(shape.id);
     this.release();
     this.desk.store.say("changed");
+  }
+
+  // A double click on a shape takes hold of the group that it moves with.
+  twice(e, p) {
+    const { store } = this.desk;
+    const found = hit(store, p.scale, p.x, p.y);
+    if (found?.shape.group) store.choose(found.shape.group);
   }
 
   hover(e, p) {

@@ -140,7 +140,7 @@ export class Points {
       return;
     }
     const picked = new Map(add ? store.picked : []);
-    const free = store.stack().map((line) => store.shapes.get(line.shape)).filter((s) => !store.marks.locked.has(s.id) && store.marks.isShown(s.id));
+    const free = store.stack().map((line) => store.shapes.get(line.shape)).filter((s) => !s.locked && store.marks.isShown(s.id));
     const among = store.chosenShapes.length ? store.editable : free;
     for (const shape of among) {
       const points = store.outline(shape);

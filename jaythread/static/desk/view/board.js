@@ -97,9 +97,14 @@ export class Board {
 
   // The lines of the board: a thread per shape; of an opened one also a line per channel.
   lines() {
-    return this.store.stack().flatMap((entry) => {
-      const shape = this.store.shapes.get(entry.shape);
+    const { store } = this;
+    const told = new Set();
+    return store.stack().flatMap((entry) => {
+      const shape = store.shapes.get(entry.shape);
+      const group = store.shapes.get(shape.group);
       const own = [{ shape, channel: null }];
+      if (group && !told.has(group.id)) own.unshift({ shape: group, channel: null }); // a group stands before the first of its shapes
+      if (group) told.add(group.id);
       return this.opened.has(shape.id) ? [...own, ...CHANNELS.map((channel) => ({ shape, channel }))] : own;
     });
   }
@@ -259,7 +264,7 @@ export class Board {
       pen.lineTo(this.x(Math.min(b, last)), y);
       pen.stroke();
     }
-    for (const key of shape.form) signs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
+    for (const key of this.told(shape, "form")) signs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
     for (const key of this.told(shape, "placement")) signs.stitch(pen, this.at(shape, "placement", key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
     for (const key of this.told(shape, "settings")) signs.dash(pen, this.at(shape, "settings", key.frame), y + 9, this.isPicked(shape, "settings", key.frame));
   }
@@ -267,8 +272,9 @@ export class Board {
   // A channel that has never been keyed by hand holds one key at rest: it is not shown.
   told(shape, channel) {
     const keys = shape[channel];
+    if (shape.kind === "group" && channel !== "placement") return [];
     if (keys.length > 1 || channel === "form") return keys;
-    if (channel === "placement") return keys.filter(() => shape.placed[0].some((v, i) => v !== (i === 3 ? 1 : 0)));
+    if (channel === "placement") return keys.filter(() => shape.placed[0].slice(0, 4).some((v, i) => v !== (i === 3 ? 1 : 0)));
     return keys.filter(() => shape.soft[0].some((v, i) => v !== (i === 3 ? 1 : 0)));
   }
 

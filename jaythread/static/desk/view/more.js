@@ -6,7 +6,7 @@ const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -20,10 +20,14 @@ export function more() {
       this.trial = trial ? `Would be: ${trial.says}.` : "";
       this.loupe = store.loupe;
       this.at = store.pointCount && store.editable.length ? store.middle.map((v) => v.toFixed(2)) : ["", ""];
-      this.locked = Boolean(shape && marks.locked.has(shape.id));
+      this.locked = Boolean(shape?.locked);
+      this.isGroup = shape?.kind === "group";
+      this.groups = store.groups.map((s) => ({ id: s.id, name: s.name }));
+      this.movesWith = shape?.group || "";
+      this.carries = this.isGroup ? store.membersOf(shape.id).map((s) => s.name).join(", ") || "nothing yet" : "";
       this.veiled = Boolean(shape && marks.veiled.has(shape.id));
       this.alone = Boolean(shape && marks.alone === shape.id);
-      this.others = [...store.shapes.values()].filter((s) => s !== shape).map((s) => ({ id: s.id, name: s.name }));
+      this.others = [...store.shapes.values()].filter((s) => s !== shape && s.kind !== "group").map((s) => ({ id: s.id, name: s.name }));
       if (!this.others.some((s) => s.id === this.other)) this.other = this.others[0]?.id || "";
       if (!shape || this.spanOf === shape.id + shape.revision) return;
       this.spanOf = shape.id + shape.revision;
@@ -55,10 +59,20 @@ export function more() {
       this.desk.mark(kind);
     },
     lock() {
-      this.mark("locked");
+      this.desk.lock();
     },
     veil() {
       this.mark("veiled");
+    },
+    makeGroup() {
+      this.desk.group();
+    },
+    setMovesWith(event) {
+      if (event.target.value === "new") this.desk.group();
+      else this.desk.ride(event.target.value);
+    },
+    chooseGroup() {
+      this.desk.store.choose(this.movesWith);
     },
     showAlone() {
       this.mark("alone");
@@ -78,9 +92,10 @@ export function more() {
 
     // Surgery on all keys of the chosen shapes.
     surgery(says, command) {
-      const shapes = this.desk.store.editable;
+      const shapes = this.desk.store.movable;
       if (!shapes.length) return;
-      this.desk.edits.pushAll(says, shapes.map((s) => ({ shape: s.id, channels: CHANNELS, ...command })));
+      const channels = (s) => (s.kind === "group" ? ["placement"] : CHANNELS);
+      this.desk.edits.pushAll(says, shapes.map((s) => ({ shape: s.id, channels: channels(s), ...command })));
     },
     shiftKeys() {
       const by = Math.round(Number(this.shiftBy));
@@ -109,7 +124,7 @@ export function more() {
     },
     async steady() {
       const { shape } = this.desk.store;
-      if (!shape || !this.desk.store.editable.includes(shape)) return;
+      if (!shape || !this.desk.store.movable.includes(shape)) return;
       try {
         await this.desk.trial.begin({ do: "steady", shape: shape.id });
       } catch (error) {

@@ -68,12 +68,13 @@ function main() {
         return {
           id: line.id, shape: it.id, name: it.name, colour: COLOURS[it.colour], mode: line.mode, inverted: line.inverted,
           chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
-          told: [store.marks.locked.has(it.id) ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
+          told: [it.locked ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
         };
       });
       this.threads = this.desk.board.lines().map(({ shape: it, channel }) => ({
         id: it.id + (channel || ""), shape: it.id, channel, colour: COLOURS[it.colour], chosen: !channel && store.picked.has(it.id),
-        name: { form: "form", placement: "placement", settings: "soft edge" }[channel] || it.name + (store.stack().find((l) => l.shape === it.id)?.mode === "cut" ? " (cuts)" : ""),
+        name: { form: "form", placement: "placement", settings: "soft edge" }[channel] || it.name + (it.kind === "group" ? " (group)" : store.stack().find((l) => l.shape === it.id)?.mode === "cut" ? " (cuts)" : ""),
+        folds: !channel && it.kind !== "group", riding: !channel && store.shapes.has(it.group),
         opened: this.desk.board.opened.has(it.id),
       }));
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length, colour: shape.colour };

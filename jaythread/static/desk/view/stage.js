@@ -179,16 +179,17 @@ export class Stage {
     const pen = this.pen(2);
     const { store, view } = this;
     if (!store.hidden) {
+      const { inHand } = store;
       for (const entry of store.stack()) {
         const shape = store.shapes.get(entry.shape);
-        if (store.picked.has(shape.id) || !store.isLive(shape) || !store.marks.isShown(shape.id)) continue;
+        if (inHand.has(shape.id) || !store.isLive(shape) || !store.marks.isShown(shape.id)) continue;
         signs.thread(pen, store.outline(shape), view, signs.COLOURS[shape.colour], { pale: store.isPale(shape) });
       }
       pen.globalAlpha = store.dragging.size ? WHILE_DRAGGED : 1;
-      for (const shape of store.chosenShapes) if (store.marks.isShown(shape.id)) this.paintChosen(pen, shape);
+      for (const id of inHand) if (store.marks.isShown(id)) this.paintChosen(pen, store.shapes.get(id));
       pen.globalAlpha = 1;
     }
-    if (this.trial?.now) signs.openly(pen, this.trial.outline(store.frame), view);
+    for (const points of this.trial?.outlines(store.frame) || []) signs.openly(pen, points, view);
     if (this.extra) this.extra(pen, view);
     if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);
   }
@@ -231,7 +232,7 @@ export class Stage {
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
     if (!store.pointsOnly) signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
     pen.setLineDash([]);
-    if (store.step !== "trace" || store.drawing || store.marks.locked.has(shape.id)) return;
+    if (store.step !== "trace" || store.drawing || shape.locked) return;
     const picked = store.pointsOf(shape.id);
     for (const i of picked) signs.tangents(pen, points, i, view);
     for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], picked.has(i));

@@ -1,0 +1,132 @@
+"""Groups, locks and changes of several shapes at once, as they are stored, shown and taken back."""
+
+import uuid
+
+import numpy as np
+import pytest
+
+from jaythread.desk import actions, exchange, payload, scene
+from jaythread.desk.models import Shape
+from jaythread.errors import Conflict, Refused
+from roto.exchange import document
+from roto.matte.render import render
+
+from ..conftest import command, trace
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def rafe(people):
+    return people["rafe"]
+
+
+def do(who, shot, base=None, **said):
+    return actions.edit(who, shot.pk, uuid.uuid4(), base, command(**said))
+
+
+def outline(shape, frame):
+    row = Shape.objects.get(pk=shape)
+    return scene.core_shapes([row])[shape].outlines(np.array([frame]))[0, :, :2]
+
+
+@pytest.fixture
+def pair(shot, rafe):
+    """Two traced shapes and the group that moves them: (arm, hand, group)."""
+    arm, hand = trace(shot, rafe, name="arm"), trace(shot, rafe, ((60, 20), (80, 20), (80, 40)), name="hand")
+    group = str(uuid.uuid4())
+    do(rafe, shot, do="new group", shape=group, name="body", members=[arm, hand], frame=1001)
+    return arm, hand, group
+
+
+def test_a_group_moves_all_its_shapes_and_is_taken_back(shot, rafe, pair):
+    arm, hand, group = pair
+    was = [outline(s, 1005) for s in (arm, hand)]
+    made = do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4))
+    for before, shape in zip(was, (arm, hand), strict=True):
+        assert outline(shape, 1005) == pytest.approx(before + [10, 4])
+        assert outline(shape, 1001) == pytest.approx(before)
+    told = payload.after(made, made.shot, rafe)
+    assert {s["id"] for s in told["shapes"]} == {arm, hand, group}  # the page hears of what was carried
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    assert outline(hand, 1005) == pytest.approx(was[1])
+
+
+def test_points_of_a_carried_shape_go_where_they_are_put(shot, rafe, pair):
+    arm, _, group = pair
+    do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4), turn=33, size=1.3)
+    do(rafe, shot, do="form", shape=arm, frame=1004, points={2: [70, 66, 0, 0, 0, 0]})
+    assert outline(arm, 1004)[2] == pytest.approx([70, 66])
+
+
+def test_a_group_that_goes_leaves_its_shapes_where_they_are(shot, rafe, pair):
+    arm, _, group = pair
+    do(rafe, shot, do="place", shape=group, frame=1007, move=(30, -8), turn=60)
+    was = [outline(arm, f) for f in range(1001, 1009)]
+    do(rafe, shot, do="remove", shape=group)
+    assert not Shape.objects.filter(pk=group).exists()
+    assert max(np.abs(outline(arm, f) - w).max() for f, w in zip(range(1001, 1009), was, strict=True)) < 0.06
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    assert all(outline(arm, f) == pytest.approx(w) for f, w in zip(range(1001, 1009), was, strict=True))
+
+
+def test_leaving_a_group_and_a_draft_of_it(shot, rafe, pair):
+    arm, hand, group = pair
+    do(rafe, shot, do="ride", shape=arm)
+    do(rafe, shot, do="place", shape=group, frame=1001, move=(10, 0))
+    assert outline(arm, 1001)[0] == pytest.approx([10, 20]) and outline(hand, 1001)[0] == pytest.approx([70, 20])
+    draft = command(do="place", shape=group, frame=1001, move=(5, 0))
+    matte = exchange.preview_matte(rafe, shot.pk, shot.mattes.first().pk, draft)
+    assert render(matte, 1001).alpha[25, 93] == 1  # right of where the hand is saved
+    assert outline(hand, 1001)[0] == pytest.approx([70, 20])
+
+
+def test_a_group_is_steadied_before_it_is_taken(shot, rafe, pair):
+    arm, hand, group = pair
+    for shape in (arm, hand):
+        for frame in (1003, 1006):
+            points = outline(shape, 1001) + [4.0 * (frame - 1001), 0]
+            do(rafe, shot, do="form", shape=shape, frame=frame, points={i: [*p, 0, 0, 0, 0] for i, p in enumerate(points)})
+    _, shapes, says = actions.tried(rafe, shot.pk, command(do="steady", shape=group))
+    assert {s.id for s in shapes} == {arm, hand, group} and "instead of 20.0" in says
+    was = outline(hand, 1006)
+    do(rafe, shot, do="steady", shape=group)
+    assert outline(hand, 1006) == pytest.approx(was)
+    assert scene.core_shapes([Shape.objects.get(pk=group)])[group].place.values[-1, 0].tolist() == pytest.approx([20, 0])
+
+
+def test_a_document_carries_groups(shot, rafe, pair):
+    arm, hand, group = pair
+    do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4), turn=20)
+    _, text = exchange.export_document(rafe, shot.pk, shot.mattes.first().pk)
+    again = exchange.import_document(rafe, shot.pk, text.encode())
+    shot.refresh_from_db()
+    twins = [e.shape for e in scene.core_matte(shot, again).entries]
+    assert twins[0].outlines(np.array([1004]))[0, :, :2] == pytest.approx(outline(arm, 1004))
+    assert len({ride.group.id for t in twins for ride in t.rides} - {group}) == 1
+    assert document.loads(text).entries[1].shape.outlines(np.array([1004]))[0, :, :2] == pytest.approx(outline(hand, 1004))
+
+
+def test_a_locked_shape_refuses_changes_until_it_is_unlocked(shot, rafe):
+    shape = trace(shot, rafe)
+    do(rafe, shot, do="lock", shape=shape, locked=True)
+    for said in ({"do": "place", "frame": 1001, "move": (1, 0)}, {"do": "remove"}):
+        with pytest.raises(Refused, match="locked"):
+            do(rafe, shot, shape=shape, **said)
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    do(rafe, shot, do="place", shape=shape, frame=1001, move=(1, 0))
+    assert outline(shape, 1001)[0, 0] == 11
+
+
+def test_shapes_of_different_ages_change_together_unless_one_is_older_than_it_was(shot, rafe, people):
+    arm, hand = trace(shot, rafe), trace(shot, rafe, name="hand")
+    do(rafe, shot, do="place", shape=arm, frame=1003, move=(1, 0))
+    known = {str(s.pk): s.revision for s in shot.shapes.all()}
+    moves = [{"do": "place", "shape": s, "frame": 1003, "move": (5, 0)} for s in (arm, hand)]
+    do(people["marta"], shot, do="place", shape=hand, frame=1005, move=(9, 9))
+    with pytest.raises(Conflict, match="marta has changed 'hand'"):
+        do(rafe, shot, base=known, do="together", says="moved both", commands=moves)
+    assert outline(arm, 1003)[0, 0] == 11  # nothing by half
+    known = {str(s.pk): s.revision for s in Shape.objects.filter(shot=shot)}
+    do(rafe, shot, base=known, do="together", says="moved both", commands=moves)
+    assert outline(arm, 1003)[0, 0] == 16
