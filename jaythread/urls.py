@@ -7,7 +7,8 @@ from ninja import NinjaAPI
 from ninja.errors import ValidationError
 from ninja.security import django_auth
 
-from jaythread.accounts.pages import SignIn
+from jaythread.accounts.api import router as accounts_router
+from jaythread.accounts.pages import SignIn, surfaces
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import router as desk_router
@@ -17,6 +18,7 @@ from jaythread.productions import pages as productions
 from roto.errors import RotoError
 
 api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
+api.add_router("", accounts_router)
 api.add_router("", desk_router)
 
 
@@ -36,6 +38,7 @@ urlpatterns = [
     path("", productions.productions, name="productions"),
     path("sign-in", SignIn.as_view(), name="sign-in"),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
+    path("surfaces", surfaces, name="surfaces"),
     path("productions/make", productions.make, name="make-production"),
     path("productions/<int:production_id>", productions.production, name="production"),
     path("productions/<int:production_id>/invite", productions.invite, name="invite"),

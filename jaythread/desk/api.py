@@ -45,6 +45,12 @@ class TurnIn(Schema):
     id: uuid.UUID
 
 
+class CopyIn(Schema):
+    """shot: where to."""
+
+    shot: int
+
+
 class PictureIn(Schema):
     frame: int
     box: tuple[int, int, int, int] | None = None
@@ -121,6 +127,12 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
 def export(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> FileResponse:
     name, text = exchange.export_document(request.user, shot_id, matte_id)
     return FileResponse(io.BytesIO(text.encode()), as_attachment=True, filename=name, content_type="application/json")
+
+
+@router.post("/shots/{shot_id}/shapes/{shape_id}/copies")
+def copy(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, body: CopyIn) -> Any:
+    matte = exchange.copy_to(request.user, shot_id, str(shape_id), body.shot)
+    return {"matte": matte.name, "shot": matte.shot.name}
 
 
 @router.post("/shots/{shot_id}/document")

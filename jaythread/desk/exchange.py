@@ -8,10 +8,13 @@ from django.db import transaction
 
 from jaythread.desk import actions, changes, commands, journal, key_commands, policies, scene
 from jaythread.desk.models import Matte
+from jaythread.errors import Refused
 from jaythread.productions.policies import User, shot_for
 from roto.exchange import document
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion.group import Riding, group_of
+from roto.motion import surgery
+from roto.motion.group import Riding, group_of, let_ride
+from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 
 
@@ -40,6 +43,36 @@ def export_document(user: User, shot_id: int, matte_id: uuid.UUID) -> tuple[str,
     """A file's name and the shape document of a matte."""
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
     return f"{shot.name}_{row.name}.shapes.json", document.dumps(scene.core_matte(shot, row))
+
+
+@transaction.atomic
+def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
+    """A shape of one shot copied with all its keys to the top of another shot's newest matte, as one edit there; they stay at the same
+    distance from the first frame. What its group does to it becomes its own placement. Makes a matte where there is none."""
+    source = shot_for(user, shot_id, "look")
+    target = shot_for(user, to_shot, "trace", lock=True)
+    if source.pk == target.pk:
+        raise Refused("That is this shot itself. Duplicate the shape instead.")
+    core = let_ride(changes.core_of(changes.shape_row(source, shape_id, None), {}), None)
+    if core.kind == GROUP:
+        raise Refused("Copy the shapes of a group, one by one.")
+    by = target.first - source.first
+    core = surgery.shift_keys(core, surgery.CHANNELS, by)
+    names = set(target.shapes.values_list("name", flat=True))
+    name = next(n for n in (core.name, *(f"{core.name[:54]} {k}" for k in range(2, 10_000))) if n not in names)
+    new = replace(core, id=str(uuid.uuid4()), name=name, live=tuple((a + by, b + by) for a, b in core.live))
+    done = []
+    matte = target.mattes.order_by("-made").first()
+    if matte is None:
+        matte_id, order = str(uuid.uuid4()), 1.0
+        done.append(journal.change("matte", [matte_id], None, {"name": "main", "inverted": False}))
+    else:
+        matte_id, order = str(matte.pk), changes.entry_on_top(matte, new.id, "add")["order"]
+    line = {"matte": matte_id, "shape": new.id, "order": order, "mode": "add", "inverted": False, "opacity": 1.0}
+    done += [*journal.compare(new.id, None, new), journal.change("entry", [str(uuid.uuid4())], None, line)]
+    actions.apply(target, done)
+    actions.record(target, user, uuid.uuid4(), f"copied {new.name} from {source.name}", done)
+    return Matte.objects.get(pk=matte_id)
 
 
 def _over(shape: CoreShape, groups: dict[str, CoreShape]) -> CoreShape:

@@ -110,6 +110,22 @@ class StretchKeys(Schema):
         return f"stretched the keys of {shape.name} from {self.span[0]}-{self.span[1]} to {self.to[0]}-{self.to[1]}"
 
 
+class RetimeKeys(Schema):
+    """Some keys of a channel brought to other frames: from which to which."""
+
+    do: Literal["retime keys"]
+    shape: str
+    channel: Channel
+    moves: Annotated[dict[int, int], Field(min_length=1)]
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return surgery.retime_keys(shape, self.channel, self.moves)
+
+    def says(self, shape: CoreShape) -> str:
+        many = f"{len(self.moves)} keys" if len(self.moves) > 1 else "a key"
+        return f"moved {many} of the {self.channel} of {shape.name}"
+
+
 class ReverseKeys(Schema):
     """The keys within a span run backwards in it."""
 
@@ -203,4 +219,18 @@ class Steady(Schema):
 
 Between = TakeKeys | ShareEdge
 """commands that need another shape of the shot as well"""
-OnKeys = Steady | ShareEdge | KeyHere | MoveKey | KeyKind | DropKey | ShiftKeys | StretchKeys | ReverseKeys | OnlyKey | CopyKey | TakeKeys
+OnKeys = (
+    Steady
+    | ShareEdge
+    | KeyHere
+    | MoveKey
+    | KeyKind
+    | DropKey
+    | ShiftKeys
+    | StretchKeys
+    | RetimeKeys
+    | ReverseKeys
+    | OnlyKey
+    | CopyKey
+    | TakeKeys
+)

@@ -2,13 +2,15 @@
 
 import base64
 import json
+import uuid
 from typing import Any
 
 import numpy as np
 
+from jaythread.accounts.actions import preference
 from jaythread.desk import actions, journal, scene
 from jaythread.desk.models import Edit, Shape, StackEntry
-from jaythread.plates.models import Plate
+from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
 from roto.matte.render import Rendered
@@ -127,6 +129,12 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
     }
 
 
+def grounds(shot: Shot) -> list[dict[str, Any]]:
+    """Other plates of the production, for trying the cut-out on."""
+    plates = Plate.objects.filter(shot__production=shot.production_id, state=State.READY).exclude(shot=shot).select_related("shot")
+    return [{"id": p.pk, "look": p.look, "name": p.shot.name, "first": p.shot.first, "last": p.shot.last} for p in plates]
+
+
 def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
     """All that the desk needs to open."""
     plate: Plate | None = shot.plates.first()
@@ -148,7 +156,10 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
             "look": plate.look,
             "missing": [f for f in range(shot.first, shot.last + 1) if str(f) not in plate.names] if plate.names else [],
         },
+        "grounds": grounds(shot),
+        "shots": [{"id": s.pk, "name": s.name} for s in Shot.objects.filter(production=shot.production_id).exclude(pk=shot.pk)],
         "mayTrace": may_trace,
+        "keys": preference(user).keys,
         "shapes": shapes(shot, may_lean=True),
         **head(shot, user),
     }
@@ -156,7 +167,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
 
 def riding_on(shot: Shot, groups: set[str]) -> set[str]:
     """The shapes that ride on any of these: what changes a group changes them."""
-    return {str(pk) for pk in Shape.objects.filter(shot=shot, group__in=groups).values_list("pk", flat=True)}
+    return {str(pk) for pk in Shape.objects.filter(shot=shot, group__in=list(map(uuid.UUID, groups))).values_list("pk", flat=True)}
 
 
 def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:

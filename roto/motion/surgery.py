@@ -55,6 +55,15 @@ def stretch_keys(shape: Shape, channels: Iterable[str], span: tuple[int, int], t
     return shape
 
 
+def retime_keys(shape: Shape, channel: str, moves: Mapping[int, int]) -> Shape:
+    """Some keys of a channel brought to other frames, each with all that it holds; the others stay."""
+    keys, with_keys = channel_of(shape, channel)
+    gone = [f for f in moves if keys.index(f) is None]
+    if gone:
+        raise BadKeys(f"There is no key on frame {gone[0]}.")
+    return with_keys(_retimed(keys, np.array([moves.get(int(f), int(f)) for f in keys.frames], dtype=np.int64)))
+
+
 def reverse_keys(shape: Shape, channels: Iterable[str], span: tuple[int, int]) -> Shape:
     """The keys within a span run backwards in it: what happened at its start happens at its end."""
     a, b = span

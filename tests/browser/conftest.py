@@ -89,6 +89,12 @@ class Artist:
         self.css("#id_password").send_keys("saltmarsh" + Keys.ENTER)
         self.until(lambda: "Your productions" in self.text)
 
+    def sign_in_again(self, who: str) -> None:
+        self.browser.get("about:blank")  # the open page would go on asking
+        self.go("/sign-in")
+        self.browser.delete_all_cookies()
+        self.sign_in(who)
+
     def open_desk(self, shot_id: int) -> None:
         self.go(f"/shots/{shot_id}/desk")
         self.until(lambda: self.css("body").get_attribute("data-open"))

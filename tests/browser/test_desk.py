@@ -39,13 +39,18 @@ def knot_at(desk, frame: int, row: int = 0) -> tuple[int, int]:
     return round(box["x"] + 16 + (frame - 1001) / 7 * (box["width"] - 32)), round(box["y"] + row * 31 + 19)
 
 
-def press_at(desk, x: int, y: int, *stops: tuple[int, int]) -> None:
+def press_at(desk, x: int, y: int, *stops: tuple[int, int], hold: str | None = None) -> None:
     chain = desk.chain()
     chain.w3c_actions.pointer_action.move_to_location(x, y)
+    if hold:
+        chain.key_down(hold)
     chain.click_and_hold()
     for stop in stops:
         chain.w3c_actions.pointer_action.move_to_location(*stop)
-    chain.release().perform()
+    chain.release()
+    if hold:
+        chain.key_up(hold)
+    chain.perform()
 
 
 def test_points_are_chosen_changed_and_removed(desk, shape):

@@ -8,6 +8,8 @@ import pytest
 from jaythread.desk import actions, exchange, payload, scene
 from jaythread.desk.models import Shape
 from jaythread.errors import Conflict, Refused
+from jaythread.productions.models import Shot
+from roto.errors import BadKeys
 from roto.exchange import document
 from roto.matte.render import render
 
@@ -44,7 +46,7 @@ def test_a_group_moves_all_its_shapes_and_is_taken_back(shot, rafe, pair):
     was = [outline(s, 1005) for s in (arm, hand)]
     made = do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4))
     for before, shape in zip(was, (arm, hand), strict=True):
-        assert outline(shape, 1005) == pytest.approx(before + [10, 4])
+        assert outline(shape, 1005) == pytest.approx(before + np.array([10, 4]))
         assert outline(shape, 1001) == pytest.approx(before)
     told = payload.after(made, made.shot, rafe)
     assert {s["id"] for s in told["shapes"]} == {arm, hand, group}  # the page hears of what was carried
@@ -85,7 +87,7 @@ def test_a_group_is_steadied_before_it_is_taken(shot, rafe, pair):
     arm, hand, group = pair
     for shape in (arm, hand):
         for frame in (1003, 1006):
-            points = outline(shape, 1001) + [4.0 * (frame - 1001), 0]
+            points = outline(shape, 1001) + np.array([4.0 * (frame - 1001), 0])
             do(rafe, shot, do="form", shape=shape, frame=frame, points={i: [*p, 0, 0, 0, 0] for i, p in enumerate(points)})
     _, shapes, says = actions.tried(rafe, shot.pk, command(do="steady", shape=group))
     assert {s.id for s in shapes} == {arm, hand, group} and "instead of 20.0" in says
@@ -130,3 +132,29 @@ def test_shapes_of_different_ages_change_together_unless_one_is_older_than_it_wa
     known = {str(s.pk): s.revision for s in Shape.objects.filter(shot=shot)}
     do(rafe, shot, base=known, do="together", says="moved both", commands=moves)
     assert outline(arm, 1003)[0, 0] == 16
+
+
+def test_a_shape_is_copied_to_another_shot_at_the_same_distance_from_its_start(shot, rafe, pair, production):
+    arm, _, group = pair
+    do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4))
+    do(rafe, shot, do="live", shape=arm, ranges=[(1002, 1006)])
+    other = Shot.objects.create(production=production, name="MILL_040", first=1, last=8, width=64, height=64)
+    matte = exchange.copy_to(rafe, shot.pk, arm, other.pk)
+    twin = matte.entries.get().shape
+    assert (twin.name, twin.group, matte.name) == ("arm", None, "main")
+    assert outline(str(twin.pk), 5) == pytest.approx(outline(arm, 1005))
+    assert [(r.first, r.last) for r in twin.live_ranges.all()] == [(2, 6)]
+    other.refresh_from_db()
+    actions.undo(rafe, other.pk, uuid.uuid4())
+    assert not other.shapes.exists() and not other.mattes.exists()
+
+
+def test_picked_keys_are_brought_to_other_frames_all_or_none(shot, rafe):
+    shape = trace(shot, rafe)
+    for frame in (1003, 1005):
+        do(rafe, shot, do="place", shape=shape, frame=frame, move=(1, 0))
+    do(rafe, shot, do="retime keys", shape=shape, channel="placement", moves={1003: 1004, 1005: 1008})
+    place = scene.core_shapes([Shape.objects.get(pk=shape)])[shape].place
+    assert place.frames.tolist() == [1001, 1004, 1008] and place.values[:, 0, 0].tolist() == [0, 1, 2]
+    with pytest.raises(BadKeys, match="fall on one frame"):
+        do(rafe, shot, do="retime keys", shape=shape, channel="placement", moves={1004: 1008})

@@ -20,6 +20,7 @@ ROWS = {
     "productions": ("GET", "/", None, (IN, 200, 200, 200, 200)),
     "sign-in": ("GET", "/sign-in", None, (200, 302, 302, 302, 302)),
     "sign-out": ("POST", "/sign-out", {}, (302, 302, 302, 302, 302)),
+    "surfaces": ("POST", "/surfaces", {"back": "/"}, (IN, 302, 302, 302, 302)),
     "make-production": ("POST", "/productions/make", {"name": "Another"}, (IN, 302, 302, 302, 302)),
     "production": ("GET", "/productions/{production}", None, (IN, 404, 200, 200, 200)),
     "invite": ("POST", "/productions/{production}/invite", {"account": "otto", "role": "artist"}, (IN, 404, 403, 403, 302)),
@@ -35,6 +36,7 @@ ROWS = {
     "delivery-state": ("GET", "/deliveries/{delivery}/state", None, (IN, 404, 200, 200, 200)),
     "cancel-delivery": ("POST", "/deliveries/{delivery}/cancel", {}, (IN, 404, 403, 302, 302)),
     "fetch": ("GET", "/deliveries/{delivery}/fetch", None, (IN, 404, 200, 200, 200)),
+    "api:keep_keys": ("JSON", "/api/me/keys", {"keys": {"frame-back": ["4"]}}, (401, 200, 200, 200, 200)),
     "api:open_desk": ("GET", "/api/shots/{shot}/desk", None, (401, 404, 200, 200, 200)),
     "api:edit": ("JSON", "/api/shots/{shot}/edits", {"id": "{new}", "command": {"do": "shutter", "angle": 90}}, (401, 404, 403, 200, 200)),
     "api:outlines": ("GET", "/api/shots/{shot}/outlines", None, (401, 404, 200, 200, 200)),
@@ -45,6 +47,7 @@ ROWS = {
     "api:redo": ("JSON", "/api/shots/{shot}/redo", {"id": "{new}"}, (401, 404, 403, 422, 422)),
     "api:picture": ("JSON", "/api/shots/{shot}/mattes/{matte}/picture", {"frame": FIRST}, (401, 404, 200, 200, 200)),
     "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
+    "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
 }
 CASES = [(name, who, row, code) for name, row in ROWS.items() for who, code in zip(WHO, row[3], strict=True)]
@@ -52,13 +55,13 @@ CASES = [(name, who, row, code) for name, row in ROWS.items() for who, code in z
 
 @pytest.fixture
 def places(shot, people):
-    trace(shot, people["rafe"])
+    shape = trace(shot, people["rafe"])
     matte = shot.mattes.get()
     it = delivery.ask(people["rafe"], shot.pk, matte.pk)
     delivery.deliver(it.pk)
     return {
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
-        "new": uuid.uuid4(),
+        "new": uuid.uuid4(), "shape": shape,
     }  # fmt: skip
 
 

@@ -342,16 +342,22 @@ export class Desk {
 
   // Keep what the picked key holds, to put it on another frame.
   copyKey() {
-    if (!this.board.key) return this.tell("Pick a key on the thread board first, by a click on its knot.");
-    this.copied = { ...this.board.key };
-    this.tell(`The ${this.copied.channel} key of frame ${this.copied.frame} is copied: go to another frame and press V.`);
+    const { keys } = this.board;
+    if (!keys.length) return this.tell("Pick a key on the thread board first, by a click on its knot.");
+    this.copied = keys.map((k) => ({ ...k })).sort((a, b) => a.frame - b.frame);
+    const what = keys.length > 1 ? `${keys.length} keys are` : `The ${keys[0].channel} key of frame ${keys[0].frame} is`;
+    this.tell(`${what} copied: go to another frame and press V.`);
   }
 
   pasteKey() {
     const { copied, store } = this;
     if (!copied) return this.tell("Copy a key first: pick it on the thread board and press Y.");
-    if (!store.mayTrace || !store.shapes.has(copied.shape)) return;
-    const { shape, channel, frame } = copied;
-    if (frame !== store.frame) this.edits.push({ do: "copy key", shape, channel, frame, to: store.frame });
+    const by = store.frame - copied[0].frame; // the earliest of them falls on this frame
+    const there = copied.filter((k) => store.shapes.has(k.shape));
+    if (!store.mayTrace || !there.length || !by) return;
+    // those farthest along the way first: a copy may fall on a frame whose own key is copied too
+    const order = by > 0 ? there.toReversed() : there;
+    const commands = order.map(({ shape, channel, frame }) => ({ do: "copy key", shape, channel, frame, to: frame + by }));
+    this.edits.pushAll(`copied ${commands.length} keys to ${store.frame}`, commands);
   }
 }

@@ -39,15 +39,16 @@ async function open() {
   edits.settle = (picture, revision) => mattes.settle(picture, revision);
   const stage = new Stage(document.getElementById("stage"), store, plates, mattes);
   const player = new Player(store);
+  player.isThere = (frame) => plates.quick.has(frame) || plates.missing.has(frame);
   const board = new Board(document.getElementById("board"), store, plates, edits, player);
   const desk = new Desk(store, stage, edits, mattes, board, player);
   desk.pointer = new Pointer(stage, () => desk.tool);
   desk.trial = stage.trial = new Trial(store, edits);
   stage.pointer = desk.pointer;
-  desk.pointer.pressed = () => (board.key = null); // the hand is on the picture now, not on a key
+  desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   new Watch(store, edits).addEventListener("others", (e) => desk.tell(`Meanwhile: ${e.detail}.`));
   desk.refresh = async () => store.take(await get(path));
-  const table = acts(desk);
+  const table = acts(desk, store.ownKeys);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);
   stage.draw("outline");

@@ -2,8 +2,8 @@
 
 import { endHere, startHere } from "./live.js";
 
-// keys: how the browser names them, with the modifiers in the order Ctrl, Alt, Shift.
-export function acts(desk) {
+// keys: how the browser names them, with the modifiers in the order Ctrl, Alt, Shift; `own`: what this person has chosen instead, by id.
+export function acts(desk, own = {}) {
   const { store, stage, edits, player } = desk;
   const jump = (way) => {
     const frames = store.keyFrames().filter((f) => (way < 0 ? f < store.frame : f > store.frame));
@@ -11,80 +11,87 @@ export function acts(desk) {
   };
   const nudge = (dx, dy) => desk.nudge(dx, dy);
   return [
-    { group: "Time", keys: ["ArrowLeft"], says: "One frame back", run: () => store.go(store.frame - 1) },
-    { group: "Time", keys: ["ArrowRight"], says: "One frame on", run: () => store.go(store.frame + 1) },
-    { group: "Time", keys: ["Shift+ArrowLeft"], says: "To the previous key of what is chosen", run: () => jump(-1) },
-    { group: "Time", keys: ["Shift+ArrowRight"], says: "To the next key of what is chosen", run: () => jump(1) },
-    { group: "Time", keys: [","], says: "Back by the stride", run: () => store.go(store.frame - store.stride) },
-    { group: "Time", keys: ["."], says: "On by the stride", run: () => store.go(store.frame + store.stride) },
-    { group: "Time", keys: ["M"], says: "Mark this frame to compare with (again: unmark)", run: () => store.set("marked", store.marked === store.frame ? null : store.frame) },
-    { group: "Time", keys: ["Home"], says: "To the first frame", run: () => store.go(store.shot.first) },
-    { group: "Time", keys: ["End"], says: "To the last frame", run: () => store.go(store.shot.last) },
-    { group: "Time", keys: ["G"], says: "Play, or stop", run: () => player.toggle(1) },
-    { group: "Time", keys: ["Shift+G"], says: "Play backwards, or stop", run: () => player.toggle(-1) },
-    { group: "Time", keys: ["H"], says: "Play from here, and come back here on stopping", run: () => player.toggle(1, true) },
-    { group: "Time", keys: ["B"], says: "Play round from this frame (again: from the start)", run: () => player.mark(0, store.frame) },
-    { group: "Time", keys: ["E"], says: "Play round up to this frame (again: to the end)", run: () => player.mark(1, store.frame) },
-    { group: "Steps", keys: ["T"], says: "Trace: choose and move points", run: () => desk.setStep("trace") },
-    { group: "Steps", keys: ["P"], says: "Place: move, turn, size whole shapes", run: () => desk.setStep("place") },
-    { group: "Steps", keys: ["S"], says: "Soften: the edge and the blur", run: () => desk.setStep("soften") },
-    { group: "Tracing", keys: ["N"], says: "Trace a new shape", run: () => desk.startTracing() },
-    { group: "Tracing", keys: ["Shift+L"], says: "Draw a loop freehand: few points are fitted to it", run: () => desk.startTracing("freehand") },
-    { group: "Tracing", keys: ["Shift+E"], says: "Drag a dividing edge: it covers all to the right of it", run: () => desk.startTracing("dividing") },
-    { group: "Tracing", keys: ["Shift+N"], says: "Drag out an ellipse", run: () => desk.startTracing("ellipse") },
-    { group: "Tracing", keys: ["Shift+M"], says: "Drag out a box", run: () => desk.startTracing("box") },
-    { group: "Tracing", keys: ["Shift+C"], says: "Open the chosen outline again and carry on tracing it", run: () => desk.reopen() },
-    { group: "Tracing", keys: ["Enter"], says: "Close the outline in hand", when: () => store.drawing === "points", run: () => desk.tracing.finish() },
+    { id: "one-frame-back", group: "Time", keys: ["ArrowLeft"], says: "One frame back", run: () => store.go(store.frame - 1) },
+    { id: "one-frame-on", group: "Time", keys: ["ArrowRight"], says: "One frame on", run: () => store.go(store.frame + 1) },
+    { id: "previous-key-what-chosen", group: "Time", keys: ["Shift+ArrowLeft"], says: "To the previous key of what is chosen", run: () => jump(-1) },
+    { id: "next-key-what-chosen", group: "Time", keys: ["Shift+ArrowRight"], says: "To the next key of what is chosen", run: () => jump(1) },
+    { id: "back-stride", group: "Time", keys: [","], says: "Back by the stride", run: () => store.go(store.frame - store.stride) },
+    { id: "on-stride", group: "Time", keys: ["."], says: "On by the stride", run: () => store.go(store.frame + store.stride) },
+    { id: "mark-this-frame-compare", group: "Time", keys: ["M"], says: "Mark this frame to compare with (again: unmark)", run: () => store.set("marked", store.marked === store.frame ? null : store.frame) },
+    { id: "first-frame", group: "Time", keys: ["Home"], says: "To the first frame", run: () => store.go(store.shot.first) },
+    { id: "last-frame", group: "Time", keys: ["End"], says: "To the last frame", run: () => store.go(store.shot.last) },
+    { id: "play", group: "Time", keys: ["G"], says: "Play, or stop", run: () => player.toggle(1) },
+    { id: "play-backwards", group: "Time", keys: ["Shift+G"], says: "Play backwards, or stop", run: () => player.toggle(-1) },
+    { id: "play-from-here", group: "Time", keys: ["H"], says: "Play from here, and come back here on stopping", run: () => player.toggle(1, true) },
+    { id: "play-round-from-this", group: "Time", keys: ["B"], says: "Play round from this frame (again: from the start)", run: () => player.mark(0, store.frame) },
+    { id: "play-round-up-this", group: "Time", keys: ["E"], says: "Play round up to this frame (again: to the end)", run: () => player.mark(1, store.frame) },
+    { id: "trace", group: "Steps", keys: ["T"], says: "Trace: choose and move points", run: () => desk.setStep("trace") },
+    { id: "place", group: "Steps", keys: ["P"], says: "Place: move, turn, size whole shapes", run: () => desk.setStep("place") },
+    { id: "soften", group: "Steps", keys: ["S"], says: "Soften: the edge and the blur", run: () => desk.setStep("soften") },
+    { id: "trace-new-shape", group: "Tracing", keys: ["N"], says: "Trace a new shape", run: () => desk.startTracing() },
+    { id: "draw-loop-freehand", group: "Tracing", keys: ["Shift+L"], says: "Draw a loop freehand: few points are fitted to it", run: () => desk.startTracing("freehand") },
+    { id: "drag-dividing-edge", group: "Tracing", keys: ["Shift+E"], says: "Drag a dividing edge: it covers all to the right of it", run: () => desk.startTracing("dividing") },
+    { id: "drag-out-an-ellipse", group: "Tracing", keys: ["Shift+N"], says: "Drag out an ellipse", run: () => desk.startTracing("ellipse") },
+    { id: "drag-out-box", group: "Tracing", keys: ["Shift+M"], says: "Drag out a box", run: () => desk.startTracing("box") },
+    { id: "open-chosen-outline-again", group: "Tracing", keys: ["Shift+C"], says: "Open the chosen outline again and carry on tracing it", run: () => desk.reopen() },
+    { id: "close-outline-in-hand", group: "Tracing", keys: ["Enter"], says: "Close the outline in hand", when: () => store.drawing === "points", run: () => desk.tracing.finish() },
     {
-      group: "Tracing", keys: ["Backspace"], says: "Take back the last point in hand", when: () => store.drawing && desk.tracing.any,
+      id: "take-back-last-point", group: "Tracing", keys: ["Backspace"], says: "Take back the last point in hand", when: () => store.drawing && desk.tracing.any,
       run: () => desk.tracing.takeBack(),
     },
-    { group: "Tracing", keys: ["Escape"], says: "Drop what is in hand, then choose nothing", run: () => desk.escape() },
-    { group: "Points", keys: ["Ctrl+A"], says: "Choose all points", run: () => desk.chooseAll() },
-    { group: "Points", keys: ["I"], says: "Invert the choice of points", run: () => desk.invertChoice() },
-    { group: "Points", keys: ["Ctrl+ArrowLeft"], says: "Nudge by 1 px to the left", run: () => nudge(-1, 0) },
-    { group: "Points", keys: ["Ctrl+ArrowRight"], says: "Nudge by 1 px to the right", run: () => nudge(1, 0) },
-    { group: "Points", keys: ["Ctrl+ArrowUp"], says: "Nudge by 1 px up", run: () => nudge(0, -1) },
-    { group: "Points", keys: ["Ctrl+ArrowDown"], says: "Nudge by 1 px down", run: () => nudge(0, 1) },
-    { group: "Points", keys: ["Ctrl+Shift+ArrowLeft"], says: "Nudge by 0.1 px to the left", run: () => nudge(-0.1, 0) },
-    { group: "Points", keys: ["Ctrl+Shift+ArrowRight"], says: "Nudge by 0.1 px to the right", run: () => nudge(0.1, 0) },
-    { group: "Points", keys: ["Ctrl+Shift+ArrowUp"], says: "Nudge by 0.1 px up", run: () => nudge(0, -0.1) },
-    { group: "Points", keys: ["Ctrl+Shift+ArrowDown"], says: "Nudge by 0.1 px down", run: () => nudge(0, 0.1) },
-    { group: "Points", keys: ["C"], says: "Swap corner and curve of the chosen points", run: () => desk.pointKind("swap") },
-    { group: "Points", keys: ["X"], says: "Draw the tangents of the chosen points in: sharp corners", run: () => desk.pointKind("sharp") },
-    { group: "Points", keys: ["Z"], says: "Choose the next of the shapes that lie under the pointer", run: () => desk.nextUnder() },
-    { group: "Keys and shapes", keys: ["A"], says: "A change touches the key here, all keys, or all from here on (round and round)", run: () => desk.spreadOn() },
-    { group: "Keys and shapes", keys: ["Y"], says: "Copy the picked key", run: () => desk.copyKey() },
-    { group: "Keys and shapes", keys: ["V"], says: "Put the copied key on this frame", run: () => desk.pasteKey() },
-    { group: "Keys and shapes", keys: ["Shift+D"], says: "Duplicate the chosen shape with its keys", run: () => desk.duplicate() },
-    { group: "Keys and shapes", keys: ["L"], says: "Lock or unlock the chosen shapes", run: () => desk.lock() },
-    { group: "Keys and shapes", keys: ["Shift+T"], says: "The chosen shapes move as one from now on: a group", run: () => desk.group() },
-    { group: "Keys and shapes", keys: ["Shift+O"], says: "Hide or show the outlines of the chosen shapes", run: () => desk.mark("veiled") },
-    { group: "Keys and shapes", keys: ["U"], says: "Show the chosen shape's outline alone, or all again", run: () => desk.mark("alone") },
-    { group: "Keys and shapes", keys: ["K"], says: "Key form and placement here without a change", run: () => desk.keyHere() },
-    { group: "Keys and shapes", keys: ["Shift+ArrowUp"], says: "The chosen shape one line up in the stack", run: () => desk.reorder(1) },
-    { group: "Keys and shapes", keys: ["Shift+ArrowDown"], says: "The chosen shape one line down in the stack", run: () => desk.reorder(-1) },
-    { group: "Keys and shapes", keys: ["Q"], says: "The chosen shapes start to be live here", run: () => desk.live(startHere) },
-    { group: "Keys and shapes", keys: ["W"], says: "The chosen shapes end to be live here", run: () => desk.live(endHere) },
-    { group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key, or the chosen points", run: () => desk.takeAway() },
-    { group: "Keys and shapes", keys: ["Ctrl+Z"], says: "Undo your last change", run: () => edits.turn("undo") },
-    { group: "Keys and shapes", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], says: "Redo it", run: () => edits.turn("redo") },
-    { group: "Looking", keys: ["1"], says: "The plate", run: () => store.set("look", "plate") },
-    { group: "Looking", keys: ["2"], says: "The matte", run: () => store.set("look", "matte") },
-    { group: "Looking", keys: ["3"], says: "The matte as a tint over the plate", run: () => store.set("look", "tint") },
-    { group: "Looking", keys: ["4"], says: "The cut-out on a ground of choice", run: () => store.set("look", "cut-out") },
-    { group: "Looking", keys: ["J"], says: "Show or hide the outlines of the keys before and after", run: () => store.set("neighbours", store.neighbours ? false : "keys") },
-    { group: "Looking", keys: ["Shift+J"], says: "Show the points of the chosen shapes without their threads", run: () => store.set("pointsOnly", !store.pointsOnly) },
-    { group: "Looking", keys: ["Shift+I"], says: "A loupe beside the pointer while something is dragged, or none", run: () => store.set("loupe", !store.loupe) },
-    { group: "Looking", keys: ["R"], says: "The chosen points or shapes as large as they fit", run: () => desk.zoomToChoice() },
-    { group: "Looking", keys: ["Shift+R"], says: "Back to where you looked before", run: () => desk.viewBack() },
-    { group: "Looking", keys: ["D"], says: "Hold to see the marked frame, or the one before, in place of this one", run: () => desk.flip(true), up: () => desk.flip(false) },
-    { group: "Looking", keys: ["O"], says: "Hide or show the outlines", run: () => store.set("hidden", !store.hidden) },
-    { group: "Looking", keys: ["F"], says: "The whole picture with its margin", run: () => stage.fit() },
-    { group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
-    { group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", run: () => {} },
-    { group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
-  ].map((act) => ({ when: () => true, ...act }));
+    { id: "drop-what-in-hand", group: "Tracing", keys: ["Escape"], says: "Drop what is in hand, then choose nothing", run: () => desk.escape() },
+    { id: "choose-all-points", group: "Points", keys: ["Ctrl+A"], says: "Choose all points", run: () => desk.chooseAll() },
+    { id: "invert-choice-points", group: "Points", keys: ["I"], says: "Invert the choice of points", run: () => desk.invertChoice() },
+    { id: "nudge-1-px-left", group: "Points", keys: ["Ctrl+ArrowLeft"], says: "Nudge by 1 px to the left", run: () => nudge(-1, 0) },
+    { id: "nudge-1-px-right", group: "Points", keys: ["Ctrl+ArrowRight"], says: "Nudge by 1 px to the right", run: () => nudge(1, 0) },
+    { id: "nudge-1-px-up", group: "Points", keys: ["Ctrl+ArrowUp"], says: "Nudge by 1 px up", run: () => nudge(0, -1) },
+    { id: "nudge-1-px-down", group: "Points", keys: ["Ctrl+ArrowDown"], says: "Nudge by 1 px down", run: () => nudge(0, 1) },
+    { id: "nudge-0.1-px-left", group: "Points", keys: ["Ctrl+Shift+ArrowLeft"], says: "Nudge by 0.1 px to the left", run: () => nudge(-0.1, 0) },
+    { id: "nudge-0.1-px-right", group: "Points", keys: ["Ctrl+Shift+ArrowRight"], says: "Nudge by 0.1 px to the right", run: () => nudge(0.1, 0) },
+    { id: "nudge-0.1-px-up", group: "Points", keys: ["Ctrl+Shift+ArrowUp"], says: "Nudge by 0.1 px up", run: () => nudge(0, -0.1) },
+    { id: "nudge-0.1-px-down", group: "Points", keys: ["Ctrl+Shift+ArrowDown"], says: "Nudge by 0.1 px down", run: () => nudge(0, 0.1) },
+    { id: "swap-corner-and-curve", group: "Points", keys: ["C"], says: "Swap corner and curve of the chosen points", run: () => desk.pointKind("swap") },
+    { id: "draw-tangents-chosen-points", group: "Points", keys: ["X"], says: "Draw the tangents of the chosen points in: sharp corners", run: () => desk.pointKind("sharp") },
+    { id: "choose-next-shapes-lie", group: "Points", keys: ["Z"], says: "Choose the next of the shapes that lie under the pointer", run: () => desk.nextUnder() },
+    { id: "change-touches-key-here", group: "Keys and shapes", keys: ["A"], says: "A change touches the key here, all keys, or all from here on (round and round)", run: () => desk.spreadOn() },
+    { id: "copy-picked-key", group: "Keys and shapes", keys: ["Y"], says: "Copy the picked key", run: () => desk.copyKey() },
+    { id: "put-copied-key-on", group: "Keys and shapes", keys: ["V"], says: "Put the copied key on this frame", run: () => desk.pasteKey() },
+    { id: "duplicate-chosen-shape-with", group: "Keys and shapes", keys: ["Shift+D"], says: "Duplicate the chosen shape with its keys", run: () => desk.duplicate() },
+    { id: "lock-unlock-chosen-shapes", group: "Keys and shapes", keys: ["L"], says: "Lock or unlock the chosen shapes", run: () => desk.lock() },
+    { id: "chosen-shapes-move-as", group: "Keys and shapes", keys: ["Shift+T"], says: "The chosen shapes move as one from now on: a group", run: () => desk.group() },
+    { id: "hide-show-outlines-chosen", group: "Keys and shapes", keys: ["Shift+O"], says: "Hide or show the outlines of the chosen shapes", run: () => desk.mark("veiled") },
+    { id: "show-chosen-shape-s", group: "Keys and shapes", keys: ["U"], says: "Show the chosen shape's outline alone, or all again", run: () => desk.mark("alone") },
+    { id: "key-form-and-placement", group: "Keys and shapes", keys: ["K"], says: "Key form and placement here without a change", run: () => desk.keyHere() },
+    { id: "chosen-shape-one-line", group: "Keys and shapes", keys: ["Shift+ArrowUp"], says: "The chosen shape one line up in the stack", run: () => desk.reorder(1) },
+    { id: "chosen-shape-one-line-2", group: "Keys and shapes", keys: ["Shift+ArrowDown"], says: "The chosen shape one line down in the stack", run: () => desk.reorder(-1) },
+    { id: "chosen-shapes-start-be", group: "Keys and shapes", keys: ["Q"], says: "The chosen shapes start to be live here", run: () => desk.live(startHere) },
+    { id: "chosen-shapes-end-be", group: "Keys and shapes", keys: ["W"], says: "The chosen shapes end to be live here", run: () => desk.live(endHere) },
+    { id: "take-away-picked-key", group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key, or the chosen points", run: () => desk.takeAway() },
+    { id: "undo-your-last-change", group: "Keys and shapes", keys: ["Ctrl+Z"], says: "Undo your last change", run: () => edits.turn("undo") },
+    { id: "redo-it", group: "Keys and shapes", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], says: "Redo it", run: () => edits.turn("redo") },
+    { id: "plate", group: "Looking", keys: ["1"], says: "The plate", run: () => store.set("look", "plate") },
+    { id: "matte", group: "Looking", keys: ["2"], says: "The matte", run: () => store.set("look", "matte") },
+    { id: "matte-as-tint-over", group: "Looking", keys: ["3"], says: "The matte as a tint over the plate", run: () => store.set("look", "tint") },
+    { id: "cut-out-on-ground", group: "Looking", keys: ["4"], says: "The cut-out on a ground of choice", run: () => store.set("look", "cut-out") },
+    { id: "show-hide-outlines-keys", group: "Looking", keys: ["J"], says: "Show or hide the outlines of the keys before and after", run: () => store.set("neighbours", store.neighbours ? false : "keys") },
+    { id: "show-points-chosen-shapes", group: "Looking", keys: ["Shift+J"], says: "Show the points of the chosen shapes without their threads", run: () => store.set("pointsOnly", !store.pointsOnly) },
+    { id: "loupe-beside-pointer-while", group: "Looking", keys: ["Shift+I"], says: "A loupe beside the pointer while something is dragged, or none", run: () => store.set("loupe", !store.loupe) },
+    { id: "chosen-points-shapes-as", group: "Looking", keys: ["R"], says: "The chosen points or shapes as large as they fit", run: () => desk.zoomToChoice() },
+    { id: "back-where-you-looked", group: "Looking", keys: ["Shift+R"], says: "Back to where you looked before", run: () => desk.viewBack() },
+    { id: "hold-see-marked-frame", group: "Looking", keys: ["D"], says: "Hold to see the marked frame, or the one before, in place of this one", run: () => desk.flip(true), up: () => desk.flip(false) },
+    { id: "hide-show-outlines", group: "Looking", keys: ["O"], says: "Hide or show the outlines", run: () => store.set("hidden", !store.hidden) },
+    { id: "whole-picture-with-its", group: "Looking", keys: ["F"], says: "The whole picture with its margin", run: () => stage.fit() },
+    { id: "picture-and-screen-pixel", group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
+    { id: "hold-pan-dragging", group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", fixed: true, run: () => {} },
+    { id: "this-list-keys", group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
+  ].map((act) => ({ when: () => true, ...act, ours: act.keys, keys: own[act.id] || act.keys }));
+}
+
+// Why an act cannot have a key, or nothing when it can. Common keys of the browser stay the browser's.
+export function whyNot(table, id, key) {
+  if (/^Ctrl\+(Shift\+)?[TWNRLFPSJHDQCXV0+-]$|^F\d+$|^Tab$|^ $|^Shift\+Tab$|^Alt\+/.test(key)) return `${nameOf(key)} is a key of the browser's, or of the page's. Choose another.`;
+  const taken = table.find((act) => act.id !== id && act.keys.includes(key));
+  return taken ? `${nameOf(key)} is taken: ${taken.says}. Give that another key first.` : "";
 }
 
 const NAMES = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down", " ": "space bar" };
@@ -104,7 +111,7 @@ export function pressed(e) {
 
 // The keyboard: steps work wherever the focus is; only a name or a figure that is being typed keeps its own keys.
 export function listen(desk, table) {
-  const byKey = new Map(table.flatMap((act) => act.keys.map((key) => [key, act])));
+  const actFor = (key) => table.find((act) => act.keys.includes(key));
   const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea");
   addEventListener(
     "keydown",
@@ -124,7 +131,7 @@ export function listen(desk, table) {
         e.preventDefault();
         return;
       }
-      const act = byKey.get(name);
+      const act = actFor(name);
       if (!act || !act.when()) return;
       if (name === "Enter" && here?.matches?.("button, a")) return;
       e.preventDefault();
@@ -135,7 +142,7 @@ export function listen(desk, table) {
   );
   addEventListener("keyup", (e) => {
     if (e.key === " ") desk.pointer.hold(false);
-    byKey.get(pressed(e))?.up?.();
+    actFor(pressed(e))?.up?.();
   });
   addEventListener("blur", () => desk.pointer.hold(false));
 }

@@ -9,6 +9,7 @@ export class Player extends EventTarget {
     this.due = 0; // frames that should have been seen since the start
     this.seen = 0;
     this.back = null; // where to return to on stopping
+    this.isThere = () => true; // told by the composition root: whether a frame's picture is at hand
   }
 
   get range() {
@@ -18,7 +19,7 @@ export class Player extends EventTarget {
   toggle(way, comeBack = false) {
     if (this.way) return this.stop();
     this.way = way;
-    this.store.playing = true;
+    this.store.playing = way;
     this.back = comeBack ? this.store.frame : null;
     this.due = this.seen = 0;
     this.from = this.store.frame;
@@ -42,11 +43,12 @@ export class Player extends EventTarget {
     const count = Math.floor((Math.max(0, now - this.begun) / 1000) * this.store.shot.rate);
     if (count > this.last) {
       this.due += count - this.last;
-      this.seen += 1;
       this.last = count;
       const [first, last] = this.range;
       const long = last - first + 1;
-      this.store.go(first + ((((this.from - first + this.way * count) % long) + long) % long));
+      const frame = first + ((((this.from - first + this.way * count) % long) + long) % long);
+      if (this.isThere(frame)) this.seen += 1; // a frame whose picture is not here yet is a dropped one
+      this.store.go(frame);
       this.dispatchEvent(new Event("state"));
     }
     requestAnimationFrame((next) => this.tick(next));

@@ -15,6 +15,7 @@ export class Store extends EventTarget {
     this.shot = data.shot;
     this.plate = data.plate;
     this.mayTrace = data.mayTrace;
+    this.ownKeys = data.keys || {};
     this.frame = data.shot.first;
     this.step = "trace";
     this.look = "plate";
@@ -28,7 +29,9 @@ export class Store extends EventTarget {
     this.marks = new Marks(data.shot.id);
     this.ground = "checker";
     this.drawing = false;
-    this.playing = false;
+    this.playing = false; // or which way: 1 on, -1 backwards
+    this.shots = data.shots || []; // other shots of the production
+    this.grounds = data.grounds || []; // other plates of the production to lay the cut-out on
     this.shapes = new Map();
     this.picked = new Map(); // chosen shapes, the last one first among equals: id -> set of its chosen points
     this.local = new Map(); // what is being dragged or on its way to the server: id -> frame -> points
@@ -130,7 +133,7 @@ export class Store extends EventTarget {
   }
 
   membersOf(id) {
-    return [...this.shapes.values()].filter((s) => s.group === id);
+    return [...this.shapes.values()].filter((s) => s.group === id).sort((a, b) => (a.name < b.name ? -1 : 1));
   }
 
   // What is shown as chosen: the shapes of a chosen group too.

@@ -1,7 +1,15 @@
-// Pictures of the plate: quick ones of all frames kept ahead for stepping and playing, the full-size lossless one from 100 % on.
+// Pictures of the plate: quick ones of the frames around the present one kept ahead for stepping and playing, the full-size lossless one
+// from 100 % on. What is kept is bounded: a long shot never fills the memory.
 
 const FULL_KEPT = 10; // full-size pictures: 8 MB each at full HD
-const QUICK_KEPT = 400; // quick pictures: 3.7 MB each decoded
+const QUICK_KEPT = 250; // quick pictures: 3.7 MB each decoded
+const AT_ONCE = 2; // pictures being fetched and decoded beside each other
+
+async function fetched(url) {
+  const reply = await fetch(url);
+  if (!reply.ok) throw new Error(String(reply.status));
+  return createImageBitmap(await reply.blob());
+}
 
 export class Plates extends EventTarget {
   constructor(store) {
@@ -11,29 +19,24 @@ export class Plates extends EventTarget {
     this.full = new Map();
     this.loading = new Set();
     this.missing = new Set(store.plate ? store.plate.missing : []);
+    this.hands = 0;
+    store.addEventListener("frame", () => this.ahead());
     this.ahead();
   }
 
-  url(kind, frame) {
-    const { id, look } = this.store.plate;
+  url(kind, frame, plate = this.store.plate) {
+    const { id, look } = plate;
     return kind === "full" ? `/plates/${id}/full/${frame}.png?l=${look}` : `/plates/${id}/proxy/${frame}.jpg?l=${look}`;
   }
 
   async load(kind, frame) {
     const kept = kind === "full" ? this.full : this.quick;
     const name = kind + frame;
-    if (kept.has(frame) || this.loading.has(name) || this.missing.has(frame)) return;
+    if (!this.store.plate || kept.has(frame) || this.loading.has(name) || this.missing.has(frame)) return;
     this.loading.add(name);
     try {
-      const reply = await fetch(this.url(kind, frame));
-      if (!reply.ok) throw new Error(String(reply.status));
-      kept.set(frame, await createImageBitmap(await reply.blob()));
-      const most = kind === "full" ? FULL_KEPT : QUICK_KEPT;
-      while (kept.size > most) {
-        const [oldest, bitmap] = kept.entries().next().value;
-        bitmap.close();
-        kept.delete(oldest);
-      }
+      kept.set(frame, await fetched(this.url(kind, frame)));
+      this.forget(kept, kind === "full" ? FULL_KEPT : QUICK_KEPT);
       this.dispatchEvent(new CustomEvent("loaded", { detail: frame }));
     } catch {
       /* asked again when the frame is looked at next */
@@ -42,13 +45,48 @@ export class Plates extends EventTarget {
     }
   }
 
-  // Load all quick pictures, from the present frame outwards.
-  async ahead() {
+  // Keep the nearest ones.
+  forget(kept, most) {
+    while (kept.size > most) {
+      let far = null;
+      for (const frame of kept.keys()) if (far === null || this.away(frame) > this.away(far)) far = frame;
+      kept.get(far).close();
+      kept.delete(far);
+    }
+  }
+
+  // How many frames off; while playing what is behind counts as farther.
+  away(frame) {
+    const by = frame - this.store.frame;
+    const way = this.store.playing;
+    return way && by * way < 0 ? Math.abs(by) * 3 : Math.abs(by);
+  }
+
+  // The nearest frame within what is kept that is not here yet.
+  next() {
     const { first, last } = this.store.shot;
-    const order = [];
-    for (let f = first; f <= last; f++) order.push(f);
-    order.sort((a, b) => Math.abs(a - this.store.frame) - Math.abs(b - this.store.frame));
-    for (const frame of order.slice(0, QUICK_KEPT)) await this.load("quick", frame);
+    let best = null;
+    let near = 0;
+    for (let f = first; f <= last; f++) {
+      const away = this.away(f);
+      if (this.quick.has(f)) near += 1;
+      else if (!this.missing.has(f) && !this.loading.has(`quick${f}`) && (best === null || away < this.away(best))) best = f;
+    }
+    if (best === null) return null;
+    if (near < QUICK_KEPT) return best;
+    const farthest = Math.max(...[...this.quick.keys()].map((f) => this.away(f)));
+    return this.away(best) < farthest - 1 ? best : null;
+  }
+
+  // Load quick pictures, from the present frame outwards, until as many are here as may be kept.
+  async ahead() {
+    if (this.hands >= AT_ONCE) return;
+    this.hands += 1;
+    for (let frame = this.next(); frame !== null; frame = this.next()) {
+      await this.load("quick", frame);
+      if (!this.quick.has(frame)) break; // no connection, or no such picture: asked again when the frame is looked at
+    }
+    this.hands -= 1;
   }
 
   // The best picture there is of a frame; asks for a better one when it should be there.
@@ -56,5 +94,21 @@ export class Plates extends EventTarget {
     this.load("quick", frame);
     if (wantsFull) this.load("full", frame);
     return (wantsFull && this.full.get(frame)) || this.quick.get(frame) || this.full.get(frame) || null;
+  }
+
+  // A frame of another shot's plate, to try the cut-out with: counted from the start of both, its last one held.
+  other(ground) {
+    const at = Math.min(ground.last, ground.first + this.store.frame - this.store.shot.first);
+    const name = `${ground.id}/${at}`;
+    if (this.otherName !== name) {
+      this.otherName = name;
+      fetched(this.url("quick", at, ground)).then((bitmap) => {
+        if (this.otherName !== name) return bitmap.close();
+        this.otherNow?.close();
+        this.otherNow = bitmap;
+        this.dispatchEvent(new CustomEvent("loaded", { detail: this.store.frame }));
+      }, () => (this.otherName = null));
+    }
+    return this.otherNow || null;
   }
 }

@@ -14,10 +14,11 @@ export class Board {
     this.plates = plates;
     this.edits = edits;
     this.player = player;
-    this.bringing = null; // a key that is being dragged along its thread, and where to
+    this.bringing = null; // picked keys that are being dragged along their threads
+    this.boxing = null; // a box that is being drawn around keys: [x, y, x, y]
     this.ruler = element.querySelector(".ruler");
     this.rows = element.querySelector(".threads");
-    this.key = null; // the picked key: {shape, channel, frame}
+    this.keys = []; // the picked keys: [{shape, channel, frame}, ...], the last one last
     this.waiting = false;
     this.moving = null;
     this.window = null; // [first, last] of the frames shown, or all of the range
@@ -168,6 +169,11 @@ export class Board {
       if (channel) this.paintChannel(pen, shape, channel, y);
       else this.paintThread(pen, shape, y);
     });
+    if (this.boxing) {
+      const [x0, y0, x1, y1] = this.boxing;
+      pen.fillStyle = "rgba(31, 111, 156, 0.14)";
+      pen.fillRect(x0, y0, x1 - x0, y1 - y0);
+    }
     this.placeHead();
   }
 
@@ -278,9 +284,13 @@ export class Board {
     return keys.filter(() => shape.soft[0].some((v, i) => v !== (i === 3 ? 1 : 0)));
   }
 
+  // The picked key; of several the one picked last.
+  get key() {
+    return this.keys.at(-1) || null;
+  }
+
   isPicked(shape, channel, frame) {
-    const k = this.key;
-    return Boolean(k && k.shape === shape.id && k.channel === channel && k.frame === frame);
+    return this.keys.some((k) => k.shape === shape.id && k.channel === channel && k.frame === frame);
   }
 
   // The key under a place on the rows.
@@ -297,62 +307,109 @@ export class Board {
     return { shape: shape.id };
   }
 
+  // A click picks a key, with Shift one more; a drag brings all picked ones along, with Alt it stretches them from the far end.
+  // Shift and a drag beside the keys draws a box around some.
   down(e, canvas) {
     canvas.setPointerCapture(e.pointerId);
     if (canvas === this.rows) {
       const found = this.keyAt(e.offsetX, e.offsetY);
-      this.key = found?.channel ? found : null;
-      if (found && !this.store.picked.has(found.shape)) this.store.choose(found.shape, [], e.shiftKey);
-      if (this.key) {
-        this.store.go(this.key.frame);
-        this.store.say("changed");
-        if (this.store.mayTrace) this.bringing = { ...this.key, to: this.key.frame };
+      if (found?.channel) return this.pick(found, e);
+      if (e.shiftKey) {
+        this.boxing = [e.offsetX, e.offsetY, e.offsetX, e.offsetY];
         return;
       }
+      this.keys = [];
+      if (found && !this.store.picked.has(found.shape)) this.store.choose(found.shape, [], e.shiftKey);
     }
     this.moving = canvas;
     this.store.go(this.frameAt(e.offsetX));
     this.draw();
   }
 
+  pick(found, e) {
+    const { store } = this;
+    const at = this.keys.findIndex((k) => k.shape === found.shape && k.channel === found.channel && k.frame === found.frame);
+    if (e.shiftKey && at >= 0) this.keys.splice(at, 1);
+    else if (e.shiftKey || at >= 0) this.keys = [...this.keys.filter((_, i) => i !== at), found];
+    else this.keys = [found];
+    if (!store.picked.has(found.shape)) store.choose(found.shape, [], e.shiftKey);
+    store.go(found.frame);
+    store.say("changed");
+    if (store.mayTrace && this.keys.length) this.bringing = { from: found.frame, to: found.frame, stretch: e.altKey && this.keys.length > 1 };
+  }
+
   move(e) {
-    if (this.bringing) {
+    const box = this.rows.getBoundingClientRect();
+    if (this.boxing) {
+      this.boxing.splice(2, 2, e.clientX - box.left, e.clientY - box.top);
+      this.draw();
+    } else if (this.bringing) {
       const { first, last } = this.span;
-      this.bringing.to = Math.round(Math.min(last, Math.max(first, this.frameAt(e.clientX - this.rows.getBoundingClientRect().left))));
+      this.bringing.to = Math.round(Math.min(last, Math.max(first, this.frameAt(e.clientX - box.left))));
       this.draw();
     } else if (this.moving) this.store.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
     else if (e.target === this.rows) this.rows.style.cursor = this.keyAt(e.offsetX, e.offsetY)?.channel ? "pointer" : "default";
   }
 
-  // A key was dragged to another frame: it goes there with all that it holds.
+  // Where a picked key goes while the picked ones are dragged: all by the same, or stretched from the one farthest from the hand.
+  brought(frame) {
+    const { from, to, stretch } = this.bringing;
+    if (!stretch) return frame + to - from;
+    const frames = this.keys.map((k) => k.frame);
+    const still = Math.abs(Math.min(...frames) - from) > Math.abs(Math.max(...frames) - from) ? Math.min(...frames) : Math.max(...frames);
+    return Math.round(still + ((frame - still) * (to - still)) / (from - still || 1));
+  }
+
+  // Picked keys were dragged to other frames: they go there with all that they hold.
   up() {
+    if (this.boxing) this.pickBoxed();
     const { bringing } = this;
+    if (bringing && bringing.to !== bringing.from) {
+      const moved = this.keys.map((k) => ({ ...k, to: this.brought(k.frame) }));
+      const each = new Map();
+      for (const { shape, channel, frame, to } of moved) {
+        const name = shape + channel;
+        if (!each.has(name)) each.set(name, { do: "retime keys", shape, channel, moves: {} });
+        each.get(name).moves[frame] = to;
+      }
+      this.keys = moved.map(({ shape, channel, to }) => ({ shape, channel, frame: to }));
+      this.store.go(bringing.to);
+      this.edits.pushAll(`${bringing.stretch ? "stretched" : "moved"} ${moved.length} keys`, [...each.values()]);
+    }
     this.drop();
-    if (!bringing || bringing.to === bringing.frame) return;
-    const { shape, channel, frame, to } = bringing;
-    this.key = { shape, channel, frame: to };
-    this.store.go(to);
-    this.edits.push({ do: "move key", shape, channel, frame, to });
+  }
+
+  pickBoxed() {
+    const [x0, y0, x1, y1] = this.boxing;
+    const within = (v, a, b) => v >= Math.min(a, b) && v <= Math.max(a, b);
+    this.lines().forEach(({ shape, channel }, i) => {
+      const y = i * ROW + ROW / 2 + 4;
+      for (const [one, off] of channel ? [[channel, 0]] : [["placement", -9], ["form", 0], ["settings", 9]]) {
+        if (!within(y + off, y0, y1)) continue;
+        for (const { frame } of this.told(shape, one)) {
+          if (within(this.x(frame), x0, x1) && !this.isPicked(shape, one, frame)) this.keys.push({ shape: shape.id, channel: one, frame });
+        }
+      }
+    });
+    this.store.say("changed");
   }
 
   drop() {
-    this.moving = null;
-    this.bringing = null;
+    this.moving = this.bringing = this.boxing = null;
     this.draw();
   }
 
   // Where a key is drawn: under the pointer while it is dragged.
   at(shape, channel, frame) {
-    const b = this.bringing;
-    return this.x(b && b.shape === shape.id && b.channel === channel && b.frame === frame ? b.to : frame);
+    return this.x(this.bringing && this.isPicked(shape, channel, frame) ? this.brought(frame) : frame);
   }
 
-  // Take the picked key away; true when there was one.
+  // Take the picked keys away; true when there were some.
   dropKey() {
-    const key = this.key;
-    if (!key || !this.store.mayTrace) return false;
-    this.key = null;
-    this.edits.push({ do: "drop key", ...key });
+    const { keys } = this;
+    if (!keys.length || !this.store.mayTrace) return false;
+    this.keys = [];
+    this.edits.pushAll(`removed ${keys.length} keys`, keys.map((key) => ({ do: "drop key", ...key })));
     return true;
   }
 }

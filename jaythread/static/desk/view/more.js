@@ -1,12 +1,13 @@
 // What the panel says beside the stack and the settings: keys in a row, the display of the plate, what was done. Mixed into `panel`.
 
-import { get } from "../net/api.js";
+import { get, post } from "../net/api.js";
+import { pressed, whyNot } from "../model/acts.js";
 
 const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    shots: [], grounds: [], changing: "", keySays: "", isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -20,6 +21,8 @@ export function more() {
       this.trial = trial ? `Would be: ${trial.says}.` : "";
       this.loupe = store.loupe;
       this.at = store.pointCount && store.editable.length ? store.middle.map((v) => v.toFixed(2)) : ["", ""];
+      this.grounds = store.grounds;
+      this.shots = store.shots;
       this.locked = Boolean(shape?.locked);
       this.isGroup = shape?.kind === "group";
       this.groups = store.groups.map((s) => ({ id: s.id, name: s.name }));
@@ -170,6 +173,56 @@ export function more() {
     setOwnGround(event) {
       this.ownGround = event.target.value;
       this.desk.store.set("ground", event.target.value);
+    },
+
+    async copyTo(event) {
+      const shot = Number(event.target.value);
+      event.target.value = "";
+      const { store } = this.desk;
+      if (!shot || !store.shape) return;
+      try {
+        const there = await post(`/shots/${store.shot.id}/shapes/${store.shape.id}/copies`, { shot });
+        this.tell(`${store.shape.name} is now in the matte ${there.matte} of ${there.shot} too, with all its keys.`);
+      } catch (error) {
+        this.tell(`Not copied. ${error.message}`);
+      }
+    },
+
+    // A person's own keys.
+    changeKey(row) {
+      this.changing = row.id;
+      this.keySays = "Press the new key; Escape leaves it as it is.";
+    },
+    async keyPressed(event) {
+      if (!this.changing || ["Control", "Shift", "Alt", "Meta"].includes(event.key)) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const key = pressed(event);
+      this.keySays = key === "Escape" ? "" : whyNot(this.table, this.changing, key);
+      if (this.keySays) return;
+      const act = this.table.find((one) => one.id === this.changing);
+      this.changing = "";
+      if (key !== "Escape") await this.giveKeys([[act, [key]]]);
+    },
+    async giveKeys(pairs) {
+      const own = { ...this.desk.store.ownKeys };
+      for (const [act, keys] of pairs) {
+        act.keys = keys;
+        if (keys.join() === act.ours.join()) delete own[act.id];
+        else own[act.id] = keys;
+      }
+      this.desk.store.ownKeys = own;
+      this.findKeys();
+      try {
+        await post("/me/keys", { keys: own });
+        this.keySays = "Kept for you, on every machine.";
+      } catch (error) {
+        this.keySays = `Not kept: ${error.message}`;
+      }
+    },
+    oursAgain() {
+      this.changing = "";
+      return this.giveKeys(this.table.map((act) => [act, act.ours]));
     },
 
     async openDone() {

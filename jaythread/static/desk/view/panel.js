@@ -94,11 +94,11 @@ function main() {
       const { key } = this.desk.board;
       const shape = key && this.desk.store.shapes.get(key.shape);
       const there = shape && shape[key.channel].find((k) => k.frame === key.frame);
-      return there ? { ...key, name: shape.name, kind: ["hold", "straight", "flowing"][there.kind], parts: there.full ? "all" : there.parts.length } : null;
+      return there ? { ...key, many: this.desk.board.keys.length, name: shape.name, kind: ["hold", "straight", "flowing"][there.kind], parts: there.full ? "all" : there.parts.length } : null;
     },
     setKeyKind(event) {
-      const { shape, channel, frame } = this.key;
-      this.send({ do: "key kind", shape, channel, frame, kind: event.target.value });
+      const kind = event.target.value;
+      if (this.mayTrace) this.desk.edits.pushAll(`made keys ${kind}`, this.desk.board.keys.map((key) => ({ do: "key kind", ...key, kind })));
     },
     takeKey() {
       this.desk.takeAway();
@@ -287,7 +287,7 @@ function main() {
     },
 
     openKeys() {
-      this.search = "";
+      this.search = this.changing = this.keySays = "";
       this.findKeys();
       document.getElementById("keys").showModal();
     },
@@ -296,7 +296,7 @@ function main() {
     },
     findKeys() {
       const words = this.search.toLowerCase().split(" ").filter(Boolean);
-      const rows = this.table.map((act) => ({ says: act.says, group: act.group, keys: act.keys.map(nameOf).join(", or ") }));
+      const rows = this.table.map((act) => ({ id: act.id, fixed: Boolean(act.fixed), says: act.says, group: act.group, keys: act.keys.map(nameOf).join(", or ") }));
       this.keyRows = rows.filter((row) => words.every((w) => `${row.says} ${row.group} ${row.keys}`.toLowerCase().includes(w)));
     },
   };

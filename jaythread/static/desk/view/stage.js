@@ -94,7 +94,8 @@ export class Stage {
     const pen = this.pen(0);
     if (this.store.look === "cut-out") return this.paintGround(pen);
     const wantsFull = this.view.scale * (devicePixelRatio || 1) >= 1;
-    const picture = this.plates.best(this.store.frame, wantsFull);
+    const picture = this.plates.best(this.store.frame, wantsFull) || (this.store.playing ? this.lastPicture : null);
+    this.lastPicture = picture;
     pen.imageSmoothingEnabled = !wantsFull;
     pen.imageSmoothingQuality = this.store.playing ? "low" : "medium";
     this.canvases[0].style.filter = this.showDisplay();
@@ -127,8 +128,15 @@ export class Stage {
   paintGround(pen) {
     this.canvases[0].style.filter = "none";
     const [x, y, w, h] = this.rect();
-    pen.fillStyle = GROUNDS[this.store.ground] || this.store.ground;
+    const other = this.store.grounds.find((g) => `plate ${g.id}` === this.store.ground);
+    pen.fillStyle = other ? "#777" : GROUNDS[this.store.ground] || this.store.ground;
     pen.fillRect(x, y, w, h);
+    const picture = other && this.plates.other(other);
+    if (picture) {
+      const k = Math.max(w / picture.width, h / picture.height); // it fills the frame; what juts out is cut off
+      const [across, down] = [w / k, h / k];
+      pen.drawImage(picture, (picture.width - across) / 2, (picture.height - down) / 2, across, down, x, y, w, h);
+    }
     if (this.store.ground !== "checker") return;
     pen.save();
     pen.beginPath();

@@ -1,0 +1,23 @@
+"""One's own preferences, for the desk."""
+
+from typing import Annotated, Any
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from jaythread.accounts import actions
+
+router = Router(tags=["accounts"])
+Key = Annotated[str, Field(min_length=1, max_length=30)]
+
+
+class KeysIn(Schema):
+    """An act's name to the keys that the person has chosen for it."""
+
+    keys: Annotated[dict[Annotated[str, Field(max_length=40)], Annotated[list[Key], Field(max_length=4)]], Field(max_length=300)]
+
+
+@router.post("/me/keys")
+def keep_keys(request: HttpRequest, body: KeysIn) -> Any:
+    return {"keys": actions.keep(request.user, keys=body.keys).keys}
