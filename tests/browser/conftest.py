@@ -187,5 +187,6 @@ class Artist:
 
 @pytest.fixture
 def artist(chromium, live_server):
+    chromium.get("about:blank")  # the last test's page would go on asking
     chromium.get_log("browser")
     return Artist(chromium, live_server.url)

@@ -15,9 +15,9 @@ pytestmark = pytest.mark.django_db(transaction=True)
 HAND = ((62, 12), (76, 12), (76, 26))
 
 
-def outline(shape, frame):
+def outline(which, frame):
     """With what carries it."""
-    return core_shapes([Shape.objects.get(pk=shape)])[shape].outlines(np.array([frame]))[0, :, :2]
+    return core_shapes([Shape.objects.get(pk=which)])[which].outlines(np.array([frame]))[0, :, :2]
 
 
 @pytest.fixture
