@@ -173,7 +173,8 @@ def _duplicated(shot: Shot, command: commands.Duplicate) -> Plain:
     name = next(n for n in (f"{old.name[:54]} {k}" for k in range(2, 10_000)) if n not in names)
     if old.kind == GROUP:
         raise Refused("Duplicate the shapes of a group, one by one.")
-    twin = replace(old, id=twin_id, name=name)
+    used = list(shot.shapes.values_list("colour", flat=True))
+    twin = replace(old, id=twin_id, name=name, colour=min(range(8), key=used.count))
     return f"duplicated {old.name}", _added(twin, entry_id, matte, line.mode if line else "add")
 
 

@@ -249,7 +249,9 @@ export class Desk {
       return this.tell("A placement needs plain figures, and a size between 0.1 % and 100000 %.");
     }
     const move = [now.x - was.x, now.y - was.y];
-    this.edits.push({ do: "place", shape: shape.id, frame: store.frame, move, turn: now.turn - was.turn, size: now.size / was.size, ...store.spreading });
+    const [turn, size] = [now.turn - was.turn, now.size / was.size];
+    const about = turn || size !== 1 ? store.pivots.get(shape.id) : null; // where the artist has put the pivot
+    this.edits.push({ do: "place", shape: shape.id, frame: store.frame, move, turn, size, ...(about ? { about } : {}), ...store.spreading });
   }
 
   // Which keys a change touches: the one here, all, those from here on; round and round.
@@ -262,6 +264,7 @@ export class Desk {
     const { store } = this;
     if (!store.shape || !store.mayTrace || !store.matte) return;
     const twin = newId();
+    if (store.pivots.has(store.shape.id)) store.pivots.set(twin, store.pivots.get(store.shape.id));
     this.edits.push({ do: "duplicate", shape: store.shape.id, twin, entry: newId(), matte: store.matte }).then(() => {
       if (store.shapes.has(twin)) store.choose(twin);
     });

@@ -35,6 +35,13 @@ export class Pointer {
     e.preventDefault();
     const p = this.place(e);
     const px = e.deltaMode === 1 ? e.deltaY * 24 : e.deltaY;
+    if (e.shiftKey || Math.abs(e.deltaX) > 2 * Math.abs(e.deltaY)) {
+      // two fingers sideways on a touchpad, or Shift and the wheel: pan
+      const { view } = this.stage;
+      this.stage.setView(V.makeView(view.scale, view.x - (e.deltaX || px), view.y - (e.deltaX ? e.deltaY : 0)));
+      this.active?.move?.(e, this.place(e));
+      return;
+    }
     this.stage.setView(V.zoomAt(this.stage.view, Math.exp(-px * (e.ctrlKey ? 6 : 1) * WHEEL), p.sx, p.sy));
     this.active?.move?.(e, this.place(e));
   }

@@ -184,8 +184,8 @@ export class Board {
     const step = TICKS.find((t) => t * per > LABEL) || 10000;
     pen.font = "12px Figures, monospace";
     pen.textAlign = "center";
-    pen.strokeStyle = "#8b8672";
-    pen.fillStyle = "#566470";
+    pen.strokeStyle = signs.surface("tick");
+    pen.fillStyle = signs.surface("soft");
     for (let f = Math.ceil(first); f <= last; f++) {
       const labelled = (f - this.store.shot.first) % step === 0;
       if (!labelled && (per < 4 || (f - this.store.shot.first) % Math.max(1, step / 10))) continue;
@@ -201,9 +201,9 @@ export class Board {
       pen.fillStyle = "rgba(184, 116, 26, 0.22)";
       pen.fillRect(this.x(a), 28, this.x(b) - this.x(a), 13);
     }
-    pen.fillStyle = "#8b8672";
+    pen.fillStyle = signs.surface("tick");
     if (this.store.marked !== null) {
-      pen.strokeStyle = signs.INK;
+      pen.strokeStyle = signs.surface("ink");
       pen.lineWidth = 2;
       pen.strokeRect(this.x(this.store.marked) - 4, 31, 8, 8);
       pen.lineWidth = 1;
@@ -215,7 +215,7 @@ export class Board {
 
   // One channel of an opened thread: its keys alone; a key that holds some points says which.
   paintChannel(pen, shape, channel, y) {
-    pen.strokeStyle = "#bdb49b";
+    pen.strokeStyle = signs.surface("line");
     pen.lineWidth = 1;
     pen.beginPath();
     pen.moveTo(SIDE, y);
@@ -235,7 +235,7 @@ export class Board {
         pen.globalAlpha = mine ? 1 : 0.3;
         signs.knot(pen, x, y, colour, { ...key, picked });
         if (!key.full) {
-          pen.fillStyle = "#566470";
+          pen.fillStyle = signs.surface("soft");
           const text = key.parts.length > 4 ? `${key.parts.length} points` : key.parts.map((i) => i + 1).join(" ");
           pen.fillText(text, x, y - 7);
         }
@@ -248,12 +248,12 @@ export class Board {
     const { first, last } = this.span;
     const colour = signs.COLOURS[shape.colour];
     if (this.store.picked.has(shape.id)) {
-      pen.fillStyle = "#fffdf7";
+      pen.fillStyle = signs.surface("leaf");
       pen.beginPath();
       pen.roundRect(-12, y - ROW / 2 + 1, this.span.width + 6, ROW - 2, 10);
       pen.fill();
     }
-    pen.strokeStyle = "#9b937c";
+    pen.strokeStyle = signs.surface("tick");
     pen.lineWidth = 1.4;
     pen.setLineDash([1.5, 4]);
     pen.beginPath();

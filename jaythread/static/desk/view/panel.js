@@ -270,6 +270,10 @@ function main() {
       const name = now && prompt("Name of the matte", now.name);
       if (name && name !== now.name) this.send({ do: "matte", matte: this.matte, name });
     },
+    removeMatte() {
+      const now = this.mattes.find((m) => m.id === this.matte);
+      if (now && confirm(`Remove the matte ${now.name}? Its shapes stay in the shot; undo brings it back.`)) this.send({ do: "remove matte", matte: this.matte });
+    },
     async takeIn(event) {
       const body = new FormData();
       body.append("file", event.target.files[0]);

@@ -5,6 +5,9 @@ import { bisector, cubicAt, trace } from "../geom/outline.js";
 export const COLOURS = ["#1f6f9c", "#8a5a9c", "#4f7f6c", "#a5622e", "#b05a5a", "#5b6b7a", "#a08437", "#2f8a86"];
 export const CASING = "rgba(255, 253, 247, 0.85)";
 export const INK = "#26343f";
+const day = getComputedStyle(document.documentElement);
+// A colour of the page's surfaces, by day or by dusk: "leaf", "soft", "line", "tick", "ink".
+export const surface = (name) => day.getPropertyValue(`--${name}`);
 export const OCHRE = "#b8741a";
 
 export function thread(pen, points, view, colour, { pale = false, chosen = false } = {}) {
@@ -278,7 +281,7 @@ export function stitch(pen, x, y, picked) {
     pen.moveTo(x - 3.2, y - 3.2 * s);
     pen.lineTo(x + 3.2, y + 3.2 * s);
   }
-  pen.strokeStyle = picked ? OCHRE : INK;
+  pen.strokeStyle = picked ? OCHRE : surface("ink");
   pen.lineWidth = picked ? 2.4 : 1.5;
   pen.stroke();
 }
@@ -288,7 +291,7 @@ export function dash(pen, x, y, picked) {
   pen.beginPath();
   pen.moveTo(x - 3.6, y);
   pen.lineTo(x + 3.6, y);
-  pen.strokeStyle = picked ? OCHRE : INK;
+  pen.strokeStyle = picked ? OCHRE : surface("ink");
   pen.lineWidth = picked ? 3 : 2;
   pen.stroke();
 }
