@@ -20,7 +20,7 @@ class SignIn(views.LoginView):
 def surfaces(request: HttpRequest) -> HttpResponse:
     """Paper by day, slate for dark rooms: the other one from now on."""
     actions.keep(request.user, dusk=not actions.preference(request.user).dusk)
-    back = request.POST.get("back", "")
+    back = request.headers.get("Referer", "")
     return redirect(back if url_has_allowed_host_and_scheme(back, {request.get_host()}) else "productions")
 
 

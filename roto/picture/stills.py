@@ -1,6 +1,7 @@
 """Stills, read and written with OpenImageIO.
 
-Mattes are written as one channel; 16-bit PNG at the level and filter that `benchmarks/` found fastest among small files.
+Mattes are written as one channel; those that are black and white but for their edges by an encoder of their own (`png`), the others at
+the level and filter that `benchmarks/` found fastest among small files.
 """
 
 import os
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 
 from roto.compiled import kernel
 from roto.errors import BadPicture
+from roto.picture import png
 
 Pixels = NDArray[Any]
 """pictures (h, w, channels) or (h, w) of uint8, uint16 or float32"""
@@ -92,9 +94,18 @@ def quantise(alpha: Pixels, depth: str) -> Pixels:
 def write_matte(path: Path, alpha: Pixels, depth: str = "16", rate: tuple[int, int] | None = None) -> None:
     """Write one matte: PNG for 8 and 16 bits, OpenEXR (channel Y) for float. The file appears whole or not at all."""
     pixels = quantise(alpha, depth)
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 1, {"8": "uint8", "16": "uint16", "float": "float"}[depth])
+    packed = None if depth == "float" else png.encode(pixels)
+    if packed is None:
+        write_grey(path, pixels, rate)
+    else:
+        _write_bytes(path, packed)
+
+
+def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None) -> None:
+    """Write one channel (h, w) by OpenImageIO: uint8 and uint16 as PNG, float32 as OpenEXR; the same pixels give the same bytes."""
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 1, "float" if pixels.dtype == np.float32 else str(pixels.dtype))
     spec.channelnames = ("Y",)
-    if depth == "float":
+    if pixels.dtype == np.float32:
         spec.attribute("compression", "zip")
         spec.attribute("capDate", "2000:01:01 00:00:00")  # fixed, so that the same matte writes the same bytes
         spec.attribute("DateTime", "2000:01:01 00:00:00")
@@ -126,6 +137,17 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
         aside.unlink(missing_ok=True)
         raise BadPicture(f"{path.name} cannot be written: {reason or _reason()}")
     os.replace(aside, path)
+
+
+def _write_bytes(path: Path, data: bytes) -> None:
+    """The same with what is encoded already."""
+    aside = path.with_name(f".{path.stem}.part{path.suffix}")
+    try:
+        aside.write_bytes(data)
+        os.replace(aside, path)
+    except OSError as error:
+        aside.unlink(missing_ok=True)
+        raise BadPicture(f"{path.name} cannot be written: {error.strerror}") from error
 
 
 def encode_picture(pixels: Pixels, ending: str) -> bytes:

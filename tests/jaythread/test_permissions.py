@@ -20,7 +20,7 @@ ROWS = {
     "productions": ("GET", "/", None, (IN, 200, 200, 200, 200)),
     "sign-in": ("GET", "/sign-in", None, (200, 302, 302, 302, 302)),
     "sign-out": ("POST", "/sign-out", {}, (302, 302, 302, 302, 302)),
-    "surfaces": ("POST", "/surfaces", {"back": "/"}, (IN, 302, 302, 302, 302)),
+    "surfaces": ("POST", "/surfaces", {}, (IN, 302, 302, 302, 302)),
     "make-production": ("POST", "/productions/make", {"name": "Another"}, (IN, 302, 302, 302, 302)),
     "production": ("GET", "/productions/{production}", None, (IN, 404, 200, 200, 200)),
     "invite": ("POST", "/productions/{production}/invite", {"account": "otto", "role": "artist"}, (IN, 404, 403, 403, 302)),

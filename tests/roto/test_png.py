@@ -1,0 +1,72 @@
+"""The quick PNG of mattes, read by three libraries that did not write it."""
+
+import io
+import zlib
+
+import cv2
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from roto.matte.render import render
+from roto.picture import png, stills
+
+from .build import blob, matte, shape
+
+
+def runs(draw_widths: list[tuple[int, int]], size: tuple[int, int], kind) -> np.ndarray:
+    """A picture of runs: (value, length) one after the other, black after the last."""
+    flat = np.zeros(size[0] * size[1], kind)
+    at = 0
+    for value, length in draw_widths:
+        flat[at : at + length] = value
+        at += length
+    return flat.reshape(size)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(st.tuples(st.sampled_from([0, 1, 255, 256, 65535, 4660]), st.integers(1, 700)), max_size=30),
+    st.tuples(st.integers(1, 40), st.integers(1, 600)),
+    st.sampled_from([np.uint8, np.uint16]),
+)
+def test_any_runs_come_back(lengths, size, kind):
+    picture = runs([(v & (255 if kind == np.uint8 else 65535), n) for v, n in lengths], size, kind)
+    data = png.encode(picture)
+    if data is None:
+        return
+    again = np.array(Image.open(io.BytesIO(data)))
+    assert again.dtype == kind and (again == picture).all()
+    assert (cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED) == picture).all()
+
+
+@pytest.mark.parametrize("length", [1, 2, 3, 4, 10, 11, 18, 130, 257, 258, 259, 260, 261, 516, 517, 777])
+def test_repeats_of_every_length(length):
+    picture = np.zeros((60, 800), np.uint8)
+    picture[30, 5 : 5 + length] = 77
+    assert (np.array(Image.open(io.BytesIO(png.encode(picture)))) == picture).all()
+
+
+def test_the_stream_is_what_zlib_would_undo_and_its_sum_is_right():
+    picture = render(matte(shape(blob(), outer=2.0), size=(640, 360)), 1, depth="16").alpha
+    data = png.encode(picture)
+    start = data.index(b"IDAT") + 4
+    raw = zlib.decompress(data[start : start + int.from_bytes(data[start - 8 : start - 4], "big")])
+    assert raw == np.concatenate([np.zeros((360, 1), np.uint8), picture.astype(">u2").view(np.uint8).reshape(360, -1)], axis=1).tobytes()
+    assert data == png.encode(picture)
+
+
+def test_a_matte_with_little_edge_is_small_and_a_soft_one_goes_the_general_way(tmp_path):
+    hard = render(matte(shape(blob(radius=30)), size=(640, 360)), 1, depth="16").alpha
+    soft = render(matte(shape(blob(radius=30), inner=20, outer=150), size=(400, 300)), 1, depth="16").alpha
+    assert png.encode(soft) is None
+    for name, picture in (("hard", hard), ("soft", soft)):
+        path = tmp_path / f"{name}.png"
+        stills.write_matte(path, picture, "16")
+        read = oiio.ImageInput.open(str(path)).read_image("uint16")
+        assert (read[:, :, 0] == picture).all()
+    zipped = len(zlib.compress(hard.astype(">u2").tobytes(), 6))
+    assert (tmp_path / "hard.png").stat().st_size < 1.5 * zipped
