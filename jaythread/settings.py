@@ -66,6 +66,8 @@ DATABASES = {
         "HOST": "127.0.0.1",
         "PORT": os.environ.get("JAY_DB_PORT", "54330"),
         "CONN_MAX_AGE": 60,
+        # an edit is half a dozen small queries, always the same: planned once a connection
+        "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

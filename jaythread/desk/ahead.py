@@ -8,6 +8,7 @@ from typing import Any
 
 from jaythread.desk import payload, scene
 from jaythread.productions.models import Shot
+from roto.errors import RotoError
 from roto.matte.render import render, touched_box
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import Shape as CoreShape
@@ -19,22 +20,44 @@ _pool = ThreadPoolExecutor(2, thread_name_prefix="ahead")
 class Ahead:
     """Told by the action what the shapes become; renders the box of a matte that they touch on one frame.
 
-    It begins only when the matte is in memory at the revision before; otherwise the page asks for its picture by itself.
+    It begins only when the matte is in memory at the revision before; otherwise the page asks for its picture by itself. A change of one
+    shape is begun even before anything is read (`guess`), from the state that the page made it on; if that is not the present one, the
+    guess is thrown away. Nothing of it is shown before the edit has been allowed and saved.
     """
 
     def __init__(self, matte_id: uuid.UUID, frame: int) -> None:
         self.matte_id, self.frame = str(matte_id), frame
         self.after: CoreMatte | None = None
         self.begun: Future[dict[str, Any]] | None = None
+        self.guessed: tuple[int, CoreShape] | None = None
+
+    def guess(self, shot_id: int, base: dict[str, int] | None, command: Any) -> None:
+        """Begin from what is in memory of the shape at the revision that the page knew."""
+        shape_id = getattr(command, "shape", "")
+        old = scene.known(shape_id, (base or {}).get(shape_id, -1))
+        newest = scene.newest_matte(shot_id, self.matte_id)
+        if old is None or newest is None or not hasattr(command, "on") or all(e.shape is not old for e in newest[1].entries):
+            return
+        try:
+            new = command.on(old)
+        except RotoError:
+            return  # the edit itself will say why
+        self.guessed = newest[0], old
+        self.begun = _pool.submit(_picture, newest[1].with_shape(new), [old, new], self.frame)
 
     def __call__(self, shot: Shot, before: list[CoreShape], after: list[CoreShape]) -> None:
         core = scene.known_matte(shot, self.matte_id, shot.revision)
+        guessed, self.guessed = self.guessed, None
+        right = guessed is not None and guessed[0] == shot.revision and len(before) == 1 and before[0] is guessed[1]
+        if core is None or not right:
+            self.begun = None
         if core is None:
             return
         for shape in after:
             core = core.with_shape(shape)
         self.after = core
-        self.begun = _pool.submit(_picture, core, [*before, *after], self.frame)
+        if self.begun is None:
+            self.begun = _pool.submit(_picture, core, [*before, *after], self.frame)
 
     def picture(self, shot: Shot) -> dict[str, Any] | None:
         """The picture for the answer, once the edit is saved: the shot stands at the edit's revision."""

@@ -74,6 +74,8 @@ def outlines(request: HttpRequest, shot_id: int) -> HttpResponse:
 @router.post("/shots/{shot_id}/edits")
 def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
     early = ahead.Ahead(body.look.matte, body.look.frame) if body.look else None
+    if early:
+        early.guess(shot_id, body.base, body.command)
     done = actions.edit(request.user, shot_id, body.id, body.base, body.command, early)
     shot = done.shot if done.shot.revision == done.revision else Shot.objects.get(pk=shot_id)
     answer = payload.after(done, shot, request.user)

@@ -98,7 +98,7 @@ def as_uuid(text: str) -> uuid.UUID:
 
 def shape_row(shot: Shot, shape_id: str, base: int | None) -> Shape:
     """A shape of the shot, refused when somebody has changed it since `base`."""
-    row = next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot)), None)
+    row = next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).order_by()), None)
     if row is None:
         raise NotThere("That shape is not there any more.")
     if base is not None and base != row.revision:

@@ -90,6 +90,13 @@ def keep_matte(shot: Shot, matte_id: str, core: CoreMatte) -> None:
             _mattes.popitem(last=False)
 
 
+def newest_matte(shot_id: int, matte_id: str) -> tuple[int, CoreMatte] | None:
+    """A matte of this shot as it was last kept, and at which revision of the shot."""
+    with _lock:
+        kept = _mattes.get(matte_id)
+    return kept[1:] if kept and kept[0] == shot_id else None
+
+
 def known_matte(shot: Shot, matte_id: str, revision: int) -> CoreMatte | None:
     """A matte of this shot as it was at a revision, if it is still in memory."""
     with _lock:

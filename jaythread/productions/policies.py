@@ -66,7 +66,7 @@ def _allowed(place: Seat, what: str) -> Seat:
 def shot_for(user: User, shot_id: int, what: str, lock: bool = False) -> Shot:
     """A shot, when the user may do this with it; with its row locked when it is going to be changed."""
     mine = Shot.objects.select_related("production").filter(pk=shot_id, production__memberships__user_id=account(user))
-    mine = mine.annotate(role=F("production__memberships__role"))
+    mine = mine.annotate(role=F("production__memberships__role")).order_by()
     shot = next(iter(mine.select_for_update(of=("self",)) if lock else mine), None)
     if shot is None:
         raise NotThere()

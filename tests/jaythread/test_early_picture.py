@@ -1,0 +1,71 @@
+"""The picture that comes with an edit's answer: begun before the edit is saved, and always that of what was saved."""
+
+import base64
+import io
+import json
+import uuid
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from jaythread.desk import scene
+from jaythread.desk.models import Shape
+from roto.matte.render import render
+
+from ..conftest import trace
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def page(client, shot, people):
+    """Sends edits as the page does, with the revisions that it knows."""
+    arm, hand = trace(shot, people["rafe"]), trace(shot, people["rafe"], ((50, 10), (80, 10), (80, 40)), name="hand")
+    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    matte = str(shot.mattes.get().pk)
+    known = {str(s.pk): s.revision for s in Shape.objects.all()}
+
+    def send(shape, base=known, **said):
+        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, "look": {"matte": matte, "frame": 1001}}
+        reply = client.post(f"/api/shots/{shot.pk}/edits", json.dumps({**body, "command": {"shape": shape, **said}}), "application/json")
+        if reply.status_code == 200:
+            known.update({s["id"]: s["revision"] for s in reply.json()["shapes"]})
+        return reply
+
+    client.post(f"/api/shots/{shot.pk}/mattes/{matte}/picture", json.dumps({"frame": 1001}), "application/json")
+    return send, arm, hand, known, client
+
+
+def assert_is_present(shot, reply):
+    told = reply.json()["picture"]
+    x0, y0, x1, y1 = told["box"]
+    shown = np.array(Image.open(io.BytesIO(base64.b64decode(told["png"]))))
+    shot.refresh_from_db()
+    fresh = render(scene.core_matte(shot, shot.mattes.get()), 1001, depth="8").alpha
+    assert (shown == fresh[y0:y1, x0:x1]).all() and shown.any()
+
+
+def test_it_is_that_of_what_was_saved_one_edit_after_the_other(shot, page):
+    send, arm, hand, *_ = page
+    for k, shape in enumerate((arm, hand, arm, arm, hand)):
+        assert_is_present(shot, send(shape, do="place", frame=1001, move=(3 + k, 1)))
+
+
+def test_a_guess_on_what_is_no_longer_so_is_thrown_away(shot, page, people):
+    send, arm, hand, known, client = page
+    assert_is_present(shot, send(arm, do="place", frame=1001, move=(3, 1)))
+    stale = dict(known)
+    client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
+    assert send(hand, do="place", frame=1001, move=(-9, 4)).status_code == 200
+    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    assert_is_present(shot, send(arm, base=stale, do="place", frame=1001, move=(2, 2)))  # another shape: right, on the present matte
+    refused = send(hand, base=stale, do="place", frame=1001, move=(5, 5))
+    assert refused.status_code == 409 and "picture" not in refused.json()
+
+
+def test_who_may_only_look_gets_no_picture_of_an_edit(page, people):
+    send, arm, _, _, client = page
+    client.force_login(people["noor"], backend="django.contrib.auth.backends.ModelBackend")
+    reply = send(arm, do="place", frame=1001, move=(3, 1))
+    assert reply.status_code == 403 and "picture" not in reply.json()
