@@ -47,3 +47,6 @@ SHARED_EDGE = 0.05
 
 KEPT_OUTLINE = 0.05
 """px: how far an outline may be off on any frame when what carries it is changed and it is to stay where it is."""
+
+STEEPEST_REACH = 0.5
+"""px per px: how fast a reach may change along the outline; what is set more steeply runs out at this slope."""

@@ -10,7 +10,7 @@ from jaythread.desk.key_commands import OnKeys
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
 from roto.errors import BadGeometry
-from roto.motion import edits, surgery
+from roto.motion import edits, reaches, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
 
@@ -130,6 +130,36 @@ class Soften(Schema):
 
     def says(self, shape: CoreShape) -> str:
         return f"softened {shape.name} {_where(self)}"
+
+
+class Reach(Schema):
+    """Key the reach of single points: index to inner and outer, None for what stays. The first such change gives each point its own."""
+
+    do: Literal["reach"]
+    shape: str
+    frame: int
+    points: Annotated[dict[int, tuple[float | None, float | None]], Field(min_length=1)]
+    spread: Spread = "here"
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        moved = reaches.set_reach(shape, self.frame, self.points)
+        return moved if self.spread == "here" else surgery.offset_reach(shape, moved, self.frame, _first(self))
+
+    def says(self, shape: CoreShape) -> str:
+        return f"softened {len(self.points)} of {shape.form.parts} points of {shape.name} {_where(self)}"
+
+
+class OneReach(Schema):
+    """The same reach at every point again."""
+
+    do: Literal["one reach"]
+    shape: str
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return reaches.one_reach(shape)
+
+    def says(self, shape: CoreShape) -> str:
+        return f"gave {shape.name} one reach for all its points"
 
 
 class Look(Schema):
@@ -309,7 +339,7 @@ class ChangeShutter(Schema):
     phase: float | None = None
 
 
-OnShape = MovePoints | Place | Soften | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
+OnShape = MovePoints | Place | Soften | Reach | OneReach | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
     Trace | Freehand | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte
     | ChangeShutter,

@@ -10,7 +10,7 @@ import numpy as np
 from django.db.models import ProtectedError
 
 from jaythread.desk import scene
-from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, SettingKey, Shape, StackEntry
+from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
 from roto.motion.group import group_of
@@ -22,6 +22,7 @@ CHANNELS: dict[str, tuple[Any, str]] = {
     "form": (FormKey, "form"),
     "placement": (PlacementKey, "place"),
     "settings": (SettingKey, "settings"),
+    "reach": (ReachKey, "reach"),
 }
 
 
@@ -44,11 +45,12 @@ def key_row(keys: Keys, k: int) -> dict[str, Any]:
 
 
 def shape_row(shape: CoreShape) -> dict[str, Any]:
-    """What a shape is beside its keys; what it rides on is said only where there is something."""
+    """What a shape is beside its keys; what it rides on, and which points have a reach of their own, only where there is something."""
     group = group_of(shape)
     return {
         "name": shape.name, "kind": shape.kind, "points": _pack(shape.kinds), "colour": shape.colour, "profile": shape.profile,
         "blur": shape.blur, "pivot": list(shape.pivot), "live": [list(r) for r in shape.live], **({"group": group.id} if group else {}),
+        **({"own": _pack(np.array(shape.own, np.int8))} if shape.own else {}),
     }  # fmt: skip
 
 
@@ -126,6 +128,7 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
                 "pivot_x": row["pivot"][0],
                 "pivot_y": row["pivot"][1],
                 "group_id": row.get("group"),
+                "own_reach": base64.b64decode(row.get("own", "")),
                 **plain,
             },
         )

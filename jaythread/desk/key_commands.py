@@ -10,7 +10,7 @@ from roto.motion.shape import Shape as CoreShape
 from roto.motion.shared import share_edge
 from roto.motion.steady import steady
 
-Channel = Literal["form", "placement", "settings"]
+Channel = Literal["form", "placement", "settings", "reach"]
 
 
 class KeyHere(Schema):

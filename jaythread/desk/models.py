@@ -17,7 +17,8 @@ from roto.motion.shape import Shape as CoreShape
 class Shape(models.Model):
     """An outline of a shot, or a group of outlines. `points` holds each point's kind (0 corner, 1 curve), one byte a point.
 
-    group: what it rides on, a shape of the kind for that. locked: refuses changes until it is unlocked.
+    group: what it rides on, a shape of the kind for that. locked: refuses changes until it is unlocked. own_reach: which points have a
+    reach of their own, one byte a point; nothing where none has.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
@@ -32,6 +33,7 @@ class Shape(models.Model):
     pivot_y = models.FloatField(default=0.0)
     group = models.ForeignKey("self", models.SET_NULL, null=True, blank=True, related_name="members")
     locked = models.BooleanField(default=False)
+    own_reach = models.BinaryField(default=bytes)
     revision = models.PositiveBigIntegerField(default=0)
 
     class Meta:
@@ -43,6 +45,7 @@ class Shape(models.Model):
     def to_core(self) -> CoreShape:
         """The shape by itself; what carries it is given by `scene`."""
         kinds = np.frombuffer(bytes(self.points), np.int8)
+        own = tuple(bool(b) for b in bytes(self.own_reach))
         return CoreShape(
             id=str(self.pk),
             name=self.name,
@@ -55,6 +58,8 @@ class Shape(models.Model):
             form=keys_of(self.form_keys.all(), len(kinds), 6),
             place=keys_of(self.placement_keys.all(), 3, 2),
             settings=keys_of(self.setting_keys.all(), 3, 2),
+            reach=keys_of(self.reach_keys.all(), len(kinds), 2) if own else None,
+            own=own,
             live=tidy((r.first, r.last) for r in self.live_ranges.all()),
         )
 
@@ -105,6 +110,15 @@ def keys_of(rows: models.QuerySet, parts: int, width: int) -> Keys:
     speeds = np.array([np.frombuffer(bytes(r.speeds), "<f8") for r in found]).reshape(len(found), parts, width)
     held = np.array([np.frombuffer(bytes(r.held), np.int8) for r in found]).reshape(len(found), parts).astype(bool)
     return Keys.build([r.frame for r in found], values, held=held, kinds=[r.kind for r in found], speeds=speeds)
+
+
+class ReachKey(Key):
+    """A key of the points' own reach."""
+
+    shape = models.ForeignKey(Shape, models.CASCADE, related_name="reach_keys")
+
+    class Meta(Key.Meta):
+        constraints = [models.UniqueConstraint(fields=["shape", "frame"], name="reach_key_once")]
 
 
 class LiveRange(models.Model):

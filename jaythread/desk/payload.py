@@ -42,6 +42,15 @@ def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
     return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1]), pivot[:, 0, :2]], axis=1).round(5).tolist()
 
 
+def reaches(core: CoreShape, frames: np.ndarray) -> list[list[list[float] | None]] | None:
+    """Inner and outer reach of each point on every frame, or one row where they are not keyed over time; None for points that take theirs
+    from their neighbours, and for shapes with one reach."""
+    found = core.reaches_at(frames if core.reach is not None and len(core.reach.frames) > 1 else frames[:1])
+    if found is None:
+        return None
+    return [[None if np.isnan(pair[0]) else pair.round(3).tolist() for pair in row] for row in found]
+
+
 LEAN = 400_000
 """numbers of outlines in one answer; a longer shot opens with its first frame's, and all others follow as they are (see `outlines`)"""
 
@@ -71,6 +80,8 @@ def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False, locked
         "form": knots(core.form),
         "placement": knots(core.place),
         "settings": knots(core.settings),
+        "reach": knots(core.reach) if core.reach is not None else [],
+        "reaches": reaches(core, frames),
         "soft": [[round(v, 4) for v in s] for s in soft],
         "placed": placed(core, frames),
         "outlines": None if lean else packed(core.outlines(frames)),

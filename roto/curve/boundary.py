@@ -89,8 +89,11 @@ def _winding(sides, x, y):
 
 @kernel
 def _pieces(sides, which, where):
-    """Sides cut at their meetings, those kept that have inside on one hand and outside on the other."""
+    """Sides cut at their meetings, those kept that have inside on one hand and outside on the other; they run with the inside on the
+    hand of (-dy, dx). Also which side each is of, and the parameters on it where it begins and ends."""
     kept = np.empty((len(sides) + len(which), 4))
+    origin = np.empty(len(kept), np.int64)
+    spans = np.empty((len(kept), 2))
     count = 0
     order = np.argsort(which)
     at = 0
@@ -116,12 +119,15 @@ def _pieces(sides, which, where):
             one = _winding(sides, x0 + mid * dx + ox, y0 + mid * dy + oy) != 0
             other = _winding(sides, x0 + mid * dx - ox, y0 + mid * dy - oy) != 0
             if one != other:
-                kept[count, 0] = x0 + cuts[k] * dx
-                kept[count, 1] = y0 + cuts[k] * dy
-                kept[count, 2] = x0 + cuts[k + 1] * dx
-                kept[count, 3] = y0 + cuts[k + 1] * dy
+                a, b = (cuts[k], cuts[k + 1]) if one else (cuts[k + 1], cuts[k])
+                kept[count, 0] = x0 + a * dx
+                kept[count, 1] = y0 + a * dy
+                kept[count, 2] = x0 + b * dx
+                kept[count, 3] = y0 + b * dy
+                origin[count] = i
+                spans[count, 0], spans[count, 1] = a, b
                 count += 1
-    return kept[:count]
+    return kept[:count], origin[:count], spans[:count]
 
 
 @kernel
@@ -138,19 +144,31 @@ def _sides_of(vertices):
 def marked_sides(vertices):
     """Sides (S, 4) of a closed polygon (V, 2) as (x0, y0, x1, y1), and what each is good for (WINDS, BOUNDS or both).
 
-    A polygon that does not cross itself has every side good for both; otherwise its sides only wind, and the cut pieces bound.
+    A polygon that does not cross itself has every side good for both; otherwise its sides only wind, and the cut pieces bound. Also, per
+    side: which of the polygon's it is of (S,), the parameters on that one of its ends (S, 2), and on which hand the filled area lies
+    (S,): 1 for that of (-dy, dx), -1 for the other.
     """
     sides = _sides_of(vertices)
+    n = len(sides)
     which, where = _crossings(sides)
+    area = 0.0
+    for i in range(n):
+        area += sides[i, 0] * sides[i, 3] - sides[i, 2] * sides[i, 1]
     if len(which) == 0:
-        return sides, np.full(len(sides), WINDS | BOUNDS, np.uint8)
-    pieces = _pieces(sides, which, where)
-    use = np.full(len(sides) + len(pieces), BOUNDS, np.uint8)
-    use[: len(sides)] = WINDS
-    return np.concatenate((sides, pieces)), use
+        spans = np.zeros((n, 2))
+        spans[:, 1] = 1.0
+        return sides, np.full(n, WINDS | BOUNDS, np.uint8), np.arange(n), spans, np.full(n, 1 if area > 0.0 else -1, np.int64)
+    pieces, of, cuts = _pieces(sides, which, where)
+    use = np.full(n + len(pieces), BOUNDS, np.uint8)
+    use[:n] = WINDS
+    origin = np.concatenate((np.arange(n), of))
+    spans = np.zeros((n + len(pieces), 2))
+    spans[:n, 1] = 1.0
+    spans[n:] = cuts
+    return np.concatenate((sides, pieces)), use, origin, spans, np.ones(n + len(pieces), np.int64)
 
 
 def boundary(vertices: Floats) -> NDArray[np.float64]:
     """The sides (S, 4) that bound the filled area of a closed polygon (V, 2)."""
-    sides, use = marked_sides(np.ascontiguousarray(vertices, dtype=np.float64))
+    sides, use, *_ = marked_sides(np.ascontiguousarray(vertices, dtype=np.float64))
     return sides[(use & BOUNDS) != 0]

@@ -63,6 +63,21 @@ def _flatten(points, tolerance):
     return out, starts
 
 
+@kernel
+def _counts(points, tolerance):
+    moments, n, _ = points.shape
+    out = np.empty((moments, n), np.int64)
+    for s in range(moments):
+        for i in range(n):
+            out[s, i] = _sides(points[s, i], points[s, (i + 1) % n], tolerance)
+    return out
+
+
+def side_counts(points: Floats, tolerance: float) -> NDArray[np.int64]:
+    """How many sides `flatten` makes of each segment: (T, n)."""
+    return np.asarray(_counts(np.ascontiguousarray(points), tolerance))
+
+
 def flatten(points: Floats, tolerance: float) -> tuple[Floats, NDArray[np.int64]]:
     """Polygons of closed outlines at several moments.
 

@@ -10,6 +10,7 @@ from roto.curve.split import cubic_at
 from roto.errors import BadGeometry
 from roto.motion import flow
 from roto.motion.keys import Floats, Keys
+from roto.motion.reaches import rearranged
 from roto.motion.shape import Shape
 from roto.tolerances import FLATTEN_REACH
 
@@ -96,7 +97,7 @@ def _without(shape: Shape, j: int) -> Shape:
     keys = Keys.build(
         form.frames[some], values[some][:, keep], held=held[some][:, keep], kinds=form.kinds[some], speeds=speeds[some][:, keep]
     )
-    return replace(shape, form=keys, kinds=shape.kinds[keep])
+    return replace(shape, form=keys, kinds=shape.kinds[keep], **rearranged(shape, np.flatnonzero(keep).tolist()))
 
 
 def _moved(old: Floats, new: Floats, near: list[int]) -> Floats:

@@ -7,6 +7,7 @@ import numpy as np
 from roto.errors import BadGeometry
 from roto.motion import flow
 from roto.motion.keys import Floats, Keys
+from roto.motion.reaches import rearranged
 from roto.motion.shape import CURVE, DIVIDING, Shape, keep_smooth
 from roto.tolerances import ADDED_POINT
 
@@ -74,10 +75,11 @@ def add_point(shape: Shape, segment: int, t: float) -> Shape:
             free = bool(np.isnan(form.speeds[full, i, 0]) and np.isnan(form.speeds[full, j, 0]))
             whole = bool(form.held[full, i] and form.held[full, j])
             keys = keyed(keys, frame, free and whole)
+    reach = rearranged(shape, old.tolist())
     numbers = np.arange(frames[0], frames[-1] + 1)
     before = shape.form_at(numbers, numbers)
     while True:
-        grown = replace(shape, form=keys, kinds=kinds)
+        grown = replace(shape, form=keys, kinds=kinds, **reach)
         off = deviation(before, grown.form_at(numbers, numbers), i, t)
         worst = int(np.argmax(off))
         frame = int(numbers[worst])

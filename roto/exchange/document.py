@@ -84,6 +84,7 @@ def shape_to_json(shape: Shape) -> dict[str, Any]:
         "form": channel_to_json(shape.form),
         "placement": channel_to_json(shape.place),
         "settings": channel_to_json(shape.settings),
+        **({} if shape.reach is None else {"reach": channel_to_json(shape.reach), "own_reach": list(shape.own)}),
     }
 
 
@@ -96,6 +97,16 @@ def group_to_json(group: Shape) -> dict[str, Any]:
         "pivot": [float(v) for v in group.pivot],
         "placement": channel_to_json(group.place),
     }
+
+
+def _reach_from_json(row: dict[str, Any], path: str) -> dict[str, Any]:
+    if "reach" not in row:
+        return {}
+    count = len(row["points"])
+    own = row.get("own_reach", [True] * count)
+    if len(own) != count:
+        raise BadDocument(f"{path}.own_reach", f"must say so of each of the {count} points.")
+    return {"reach": channel_from_json(row["reach"], count, 2, f"{path}.reach"), "own": tuple(own)}
 
 
 def group_from_json(row: dict[str, Any], path: str) -> Shape:
@@ -133,6 +144,7 @@ def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape]) ->
             pivot=(float(row.get("pivot", (0, 0))[0]), float(row.get("pivot", (0, 0))[1])),
             kinds=np.array([CURVE if p == "curve" else 0 for p in row["points"]], np.int8),
             live=tidy([(a, b) for a, b in row.get("live", [])]),
+            **_reach_from_json(row, path),
             rides=(Riding(groups[row["group"]]),) if row.get("group") else (),
             form=channel_from_json(row["form"], len(row["points"]), 6, f"{path}.form"),
             place=channel_from_json(row.get("placement", rest), 3, 2, f"{path}.placement"),

@@ -23,6 +23,7 @@ class Live:
     """A live entry with its numbers at one frame.
 
     points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
+    reaches: (n, 2) of its points, where it varies along the outline; then inner and outer are the largest ones.
     corners: whether it has any, a crossing with itself or a bend as tight as one included; known once it is flattened.
     """
 
@@ -34,10 +35,13 @@ class Live:
     points: Floats
     way: float
     corners: bool = False
+    reaches: Floats | None = None
 
     @property
     def kind(self) -> int:
         """Which kind of run it makes (see `rows`)."""
+        if self.reaches is not None:
+            return rows.VARYING
         if self.inner == self.outer == self.shift == 0.0:
             return rows.AREA if self.opacity == 1.0 else rows.PLAIN
         return rows.THIN if self.inner + self.outer + abs(self.shift) < THIN_REACH else rows.DEEP
@@ -45,12 +49,18 @@ class Live:
     @property
     def pad(self) -> float:
         """px around its outline within which it may count."""
-        return 0.0 if self.inner == self.outer == self.shift == 0.0 else float(band(self.inner, self.outer, self.shift))
+        none = self.inner == self.outer == self.shift == 0.0 and self.reaches is None
+        return 0.0 if none else float(band(self.inner, self.outer, self.shift))
 
     @property
     def into(self) -> float:
         """How far (px) the boundary lies within the reach."""
         return self.outer + self.shift
+
+    @property
+    def thinnest(self) -> float:
+        """px: the least that its reach may be anywhere."""
+        return self.inner + self.outer if self.reaches is None else float(np.nansum(np.nanmin(self.reaches, axis=0)))
 
     @property
     def still(self) -> bool:
@@ -59,6 +69,8 @@ class Live:
     @property
     def step(self) -> float:
         """px that a piece of outline may travel between two looks at it."""
+        if self.kind == rows.VARYING and not self.corners:
+            return max(BLUR_STEP, min(DEEP_STEP * (self.thinnest + SOFT_MARGIN), 0.5 * MOST_STEP))
         if self.kind != rows.DEEP or self.corners:
             return BLUR_STEP
         return max(BLUR_STEP, min(DEEP_STEP * (self.inner + self.outer + SOFT_MARGIN), MOST_STEP))
@@ -90,12 +102,17 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
         points = shape.outline(moments.ravel(), np.repeat(own, looks))
         points = points.reshape(len(own), looks, *points.shape[1:])
         settings = shape.settings_at(own)
+        reaches = shape.reaches_at(own)
+        if reaches is not None:  # the largest ones stand for the whole where only its bounds are asked for
+            settings = [(*np.nanmax(r, axis=0).tolist(), s[2], s[3]) for r, s in zip(reaches, settings, strict=True)]
         pads = [float(band(*s[:3])) for s in settings]
         ways = travel(points, matte.size, np.array(pads))
-        for f, s, p, way in zip(own, settings, points, ways, strict=True):
+        for at, (f, s, p, way) in enumerate(zip(own, settings, points, ways, strict=True)):
             inner, outer, shift, opacity = s
             still = looks == 1 or (p == p[0]).all()
             more = {"points": p[:1] if still else p, "way": float(way), "opacity": opacity * entry.opacity}
+            if reaches is not None:
+                more["reaches"] = reaches[at]
             out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, **more))
     return out
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from roto.curve.flatten import flatten
 from roto.errors import BadGeometry
 from roto.matte import profile, rows
+from roto.matte.along import along
 from roto.matte.exposure import MOMENTS, TOGETHER, Live, live_at, steps_of
 from roto.matte.ramp import ramp
 from roto.matte.reach import band
@@ -19,7 +20,7 @@ from roto.matte.sides import Geometry, into_rows, sides_of
 from roto.matte.stack import MODES, Matte
 from roto.motion.keys import Floats
 from roto.motion.shape import Shape
-from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP
+from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP, THIN_REACH
 
 Box = tuple[int, int, int, int]
 Taken = TypeVar("Taken")
@@ -79,10 +80,15 @@ def _geometry(
     live: list[Live], points: list[Floats], top: int, bottom: int, pads: list[float]
 ) -> tuple[Geometry, list[int], int, list[bool]]:
     """All sides of all entries at all moments, where each entry's polygons stand, the most sides in a row, which entries have corners."""
-    parts, counts, first_layer = [], [0], []
+    parts, counts, first_layer, reach = [], [0], [], []
     pad: list[float] = []
+    varies: list[bool] = []
     for one, outline, far in zip(live, points, pads, strict=True):
-        vertices, begin = flatten(outline, FLATTEN_REACH if one.kind == rows.DEEP else FLATTEN_COVERAGE)
+        tolerance = FLATTEN_REACH if one.kind == rows.DEEP or (one.kind == rows.VARYING and one.thinnest > THIN_REACH) else FLATTEN_COVERAGE
+        vertices, begin = flatten(outline, tolerance)
+        varies.extend([one.reaches is not None] * len(outline))
+        known = one.reaches is not None
+        reach.append(along(outline, vertices, begin, tolerance, one.reaches) if known else np.zeros((len(vertices), 2)))  # type: ignore[arg-type]
         first_layer.append(len(pad))
         parts.append(vertices)
         counts.extend(counts[-1] + begin[1:])
@@ -91,7 +97,7 @@ def _geometry(
     if not np.isfinite(vertices).all():
         raise BadGeometry("An outline has a point that is not a number.")
     far_of = np.array(pad)
-    sides, ways, use, starts, corners = sides_of(vertices, np.array(counts), far_of)
+    sides, ways, use, starts, corners = sides_of(vertices, np.array(counts), far_of, np.concatenate(reach), np.array(varies))
     table, items, most = into_rows(sides, starts, far_of, top, bottom)
     cornered = [bool(corners[f : f + len(p)].any()) for f, p in zip(first_layer, points, strict=True)]
     return (sides, ways, use, table, items), first_layer, most, cornered
@@ -105,6 +111,9 @@ def touched_box(matte: Matte, shapes: Iterable[Shape], frame: int) -> Box:
     for shape in shapes:
         points = shape.outline(moments, frame)
         inner, outer, shift, _ = shape.settings_at(frame)[0]
+        reaches = shape.reaches_at(frame)
+        if reaches is not None:
+            inner, outer = np.nanmax(reaches[0], axis=0)
         pad = float(band(inner, outer, shift)) + 1.0
         for tangent in (0, 2, 4):
             places = points[..., :2] + (points[..., tangent : tangent + 2] if tangent else 0.0)
@@ -192,7 +201,7 @@ def render(
         np.array([one.opacity for one in live]),
         np.array([one.still for one in live]),
     )
-    soft = np.array([[one.inner, one.outer, one.shift, one.into] for one in live])
+    soft = np.array([[one.inner, one.outer, one.shift, one.thinnest if one.kind == rows.VARYING else one.into] for one in live])
     curves = np.stack([profile.cubic(one.entry.shape.profile) for one in live])
     ramps, which = _ramps(live)
 

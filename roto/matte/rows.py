@@ -15,10 +15,13 @@ from roto.matte.coverage import scratch as coverage_scratch
 from roto.matte.moving import alpha_in_row, fill, look
 from roto.matte.reach import thin_row
 from roto.matte.sides import Geometry
+from roto.matte.varying import varying_row
 from roto.motion.keys import Floats
+from roto.tolerances import THIN_REACH
 
-AREA, PLAIN, THIN, DEEP = 0, 1, 2, 3
-"""Runs: entries that combine as areas; or one entry without a reach, but see-through; with a reach thinner than a pixel; with any other.
+AREA, PLAIN, THIN, DEEP, VARYING = range(5)
+"""Runs: entries that combine as areas; or one entry without a reach, but see-through; with a reach thinner than a pixel; with any other;
+with one that varies along the outline.
 
 A deep run is looked at where steps meet and its alpha is the mean over each step; the others are looked at in the middle of each step.
 """
@@ -244,6 +247,22 @@ def _fill(
                                 lanes[k, new], inside[k, new], sides, box0, soft[first, 3], curves[first], cubics[w],
                                 tables[w], beyond[w], wholes[w], values[k, 0], change[k], into,
                             )  # fmt: skip
+                        elif kind == VARYING:
+                            layer = layers[s, first]
+                            thin_too = soft[first, 3] < THIN_REACH
+                            fill(values[k, 1], np.float32(0.0))
+                            if thin_too:
+                                left, right = sweep_row(
+                                    row, line, layers[s], sides, ways, use, rows, items, first, last, plain_mode, plain_invert, sums, False,
+                                    box, pieces, ids, at, breaks, wind,
+                                )  # fmt: skip
+                                lo, hi = _columns(left, right, box0, box1)
+                                areas(sums, 0, 0.0, lo, hi, 1.0 / UNIT, values[k, 1, LANE:])
+                            lo, hi = varying_row(
+                                row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], soft[first, 2], thin_too,
+                                curves[first], box0, box1, change[k], square[kept, 0], near[kept, 0], where, way, values[k, 1, LANE:],
+                                values[k, 0, LANE:],
+                            )  # fmt: skip
                         else:
                             area = kind == AREA
                             left, right = sweep_row(
@@ -336,9 +355,9 @@ def render_rows(
     out: (box rows, box columns), 0 so far: float32 where `top` is 0, else whole numbers up to `top`. box: (first column, column after the
     last, picture width). origin: the box's first row. stack: runs, int64 (R, 3) of kind, first entry, entry after the last; and per
     entry mode, invert, opacity, and whether it stands still. soft: float64 (entries, 4) of inner and outer reach, edge shift, and how far
-    the boundary lies within the reach. curves: profiles per entry. ramps: those in use (see `ramp`), which: the entry's. layers: int64
-    (steps + 1, entries), the polygon of each entry where steps meet (deep runs) or in each step. geometry: see `sides`, and the sides in
-    each row per layer (CSR). most: sides of one layer in any one row.
+    the boundary lies within the reach (where that varies: the least it may be). curves: profiles per entry. ramps: those in use (see
+    `ramp`), which: the entry's. layers: int64 (steps + 1, entries), the polygon of each entry where steps meet (deep runs) or in each
+    step. geometry: see `sides`, and the sides in each row per layer (CSR). most: sides of one layer in any one row.
     """
     buffers = _buffers(box[1] - box[0], steps, len(stack[0]), len(soft), most)
     _run(out.view(np.uint8), part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, top, buffers)

@@ -7,15 +7,21 @@ from roto.compiled import inner, kernel
 from roto.curve.boundary import BOUNDS, WINDS, marked_sides
 from roto.motion.keys import Floats
 
-TX, TY, LONG, CAP0, CAP1, BESIDE, BESIDE0, BESIDE1, ALONG, ALONG0, ALONG1, SMALL, COLUMNS = range(4, 17)
+TX, TY, LONG, CAP0, CAP1, BESIDE, BESIDE0, BESIDE1, ALONG, ALONG0, ALONG1, SMALL, HAND, OUTER, OUTER_BY, INNER, INNER_BY, COLUMNS = range(
+    4, 22
+)
 """Columns of a side beside its ends: its unit direction, its length, and how far the wedges at its ends lean (sine of the turn). Then what
 may be nearest to it, in a row dy below its start: columns from max(BESIDE dy + BESIDE0, ALONG dy + ALONG0) to min(BESIDE dy + BESIDE1,
 ALONG dy + ALONG1), the first pair being the strip beside it as wide as distances are wanted, the other its length with the wedges. Last
-the smaller part of its direction, -1 where a corner is near enough to make another direction count."""
+the smaller part of its direction, -1 where a corner is near enough to make another direction count. Where the reach varies along the
+outline: on which hand the filled area lies (1 for that of (-TY, TX)), and the outer and inner reach at its start, with their change per
+px."""
 SHARP = 0.1
 """the sine of a turn from which a corner is more than a curve's"""
 CORNER = 0.33
 """the sine of a turn from which it is a corner: flattened for a reach, a curve turns so much only where its radius is below 1.5 px"""
+MOST_LEAN = 2.0
+"""of a distance: how far along the outline from the nearest place the one may lie that counts most"""
 FAR = 1e8
 """px: a bound that is none"""
 SLACK = 1e-3
@@ -80,8 +86,39 @@ def _with_bounds(sides, pad):
 
 
 @kernel
-def sides_of(vertices, begin, pads):
+def _with_reach(sides, ways, origin, spans, hands, reach):
+    """Fill in how the reach runs along sides, which may have been turned. reach: (V, 2), inner and outer at the polygon's vertices."""
+    n = len(reach)
+    for i in range(len(sides)):
+        a, b = reach[origin[i]], reach[(origin[i] + 1) % n]
+        one, other = (spans[i, 0], spans[i, 1]) if ways[i] > 0 else (spans[i, 1], spans[i, 0])
+        long = max(sides[i, LONG], 1e-12)
+        sides[i, HAND] = hands[i] * ways[i]
+        sides[i, OUTER] = a[1] + one * (b[1] - a[1])
+        sides[i, OUTER_BY] = (other - one) * (b[1] - a[1]) / long
+        sides[i, INNER] = a[0] + one * (b[0] - a[0])
+        sides[i, INNER_BY] = (other - one) * (b[0] - a[0]) / long
+
+
+@kernel
+def _with_lean(sides):
+    """Widen the wedges by how far from its nearest place on the outline a pixel may have the one that counts most: the steeper the reach
+    there, the farther (a twofold bound of where t of `varying` is largest)."""
+    n = len(sides)
+    lean = np.empty(n)
+    for k in range(n):
+        lean[k] = min(MOST_LEAN, 2.0 * (abs(sides[k, OUTER_BY]) + abs(sides[k, INNER_BY])))
+    for k in range(n):
+        most = max(lean[k - 1], lean[k], lean[k + 1 if k + 1 < n else 0])
+        sides[k, CAP0] += most
+        sides[k, CAP1] += most
+
+
+@kernel
+def sides_of(vertices, begin, pads, reach, varies):
     """Sides of all layers. vertices: (V, 2) of their polygons; begin: (L + 1,); pads: (L,), px within which distances are wanted, or 0.
+
+    reach: (V, 2), inner and outer reach at each vertex; varies: (L,), the layers where that counts.
 
     Returns sides, ways, use, where each layer's sides start (L + 1,), and which layers have a corner (L,): a sine of a turn beyond CORNER.
     """
@@ -96,8 +133,9 @@ def sides_of(vertices, begin, pads):
         polygon = vertices[begin[layer] : begin[layer + 1]]
         n = len(polygon)
         cut = n
+        origin, spans, hands = np.empty(0, np.int64), np.empty((0, 2)), np.empty(0, np.int64)
         if pads[layer] > 0.0:
-            plain, marks = marked_sides(polygon)
+            plain, marks, origin, spans, hands = marked_sides(polygon)
             cut = len(plain)
             if at + cut > len(sides) - (len(vertices) - begin[layer + 1]):
                 more = np.empty((len(sides) + 2 * cut, COLUMNS))
@@ -116,11 +154,14 @@ def sides_of(vertices, begin, pads):
                 sides[at + i, 2], sides[at + i, 3] = polygon[j, 0], polygon[j, 1]
                 use[at + i] = WINDS | BOUNDS
         _with_directions(sides[at : at + cut], ways[at : at + cut], cut == n)
-        if pads[layer] > 0.0:
-            _with_bounds(sides[at : at + cut], pads[layer])
         for k in range(at, at + cut):
             if use[k] & BOUNDS and max(sides[k, CAP0], sides[k, CAP1]) > CORNER:
                 corners[layer] = True
+        if varies[layer]:
+            _with_reach(sides[at : at + cut], ways[at : at + cut], origin, spans, hands, reach[begin[layer] : begin[layer + 1]])
+            _with_lean(sides[at : at + cut])
+        if pads[layer] > 0.0:
+            _with_bounds(sides[at : at + cut], pads[layer])
         at += cut
         starts[layer + 1] = at
     return sides[:at], ways[:at], use[:at], starts, corners

@@ -8,11 +8,11 @@ import numpy as np
 from roto.errors import BadGeometry, BadKeys
 from roto.motion import flow, placement
 from roto.motion.keys import KIND_NAMES, Floats, Keys
+from roto.motion.reaches import LARGEST_REACH, scale_reach
 from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Shape, settings_values
 
 FARTHEST = 1e7
 """px: a point farther out is a slip of the pen; nearer ones are legal however far outside the picture"""
-LARGEST_REACH = 1000.0
 Pair = tuple[float, float]
 
 
@@ -68,7 +68,7 @@ def retrace(shape: Shape, frame: int, points: object, curves: object) -> Shape:
         )
     fresh = trace(shape.id, shape.name, int(shape.form.frames[0]), points, curves)
     local = shape.within_form(fresh.form.values, frame, frame)
-    return replace(shape, form=replace(fresh.form, values=local), kinds=fresh.kinds)
+    return replace(shape, form=replace(fresh.form, values=local), kinds=fresh.kinds, reach=None, own=())
 
 
 def place(
@@ -121,7 +121,10 @@ def soften(
     shift: float | None = None,
     opacity: float | None = None,
 ) -> Shape:
-    """Key the settings that are given on this frame."""
+    """Key the settings that are given on this frame. Where each point has a reach of its own, all of them are sized alike."""
+    if shape.reach is not None and (inner is not None or outer is not None):
+        shape = scale_reach(shape, frame, inner, outer)
+        inner = outer = None
     now = flow.evaluate(shape.settings, frame, frame)[0]
     held = np.zeros(3, bool)
     for value, part, column, low, high in (
@@ -145,13 +148,17 @@ def drop_key(shape: Shape, channel: str, frame: int) -> Shape:
 
 
 def channel_of(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape]]:
-    """A channel's keys, and what makes the shape with others in their place."""
+    """A channel's keys (of form, placement, settings or reach), and what makes the shape with others in their place."""
     if channel == "form":
         return shape.form, lambda keys: replace(shape, form=keys)
     if channel == "placement":
         return shape.place, lambda keys: replace(shape, place=keys)
     if channel == "settings":
         return shape.settings, lambda keys: replace(shape, settings=keys)
+    if channel == "reach":
+        if shape.reach is None:
+            raise BadKeys(f"'{shape.name}' has the same reach everywhere: there are no keys of single points.")
+        return shape.reach, lambda keys: replace(shape, reach=keys)
     raise BadKeys(f"There is no channel '{channel}'.")
 
 

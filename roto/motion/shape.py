@@ -47,6 +47,8 @@ class Shape:
     """One outline and its motion.
 
     form: channel of n points of 6 numbers. kinds: int8 (n,), CORNER or CURVE. settings: channel of `settings_values`.
+    reach: channel of n points' own inner and outer reach (px), or None where no point has one; then that of the settings holds
+    everywhere. own: which points have one (what the channel holds of the others counts for nothing).
     profile: the name of how alpha falls across the reach. blur: whether it moves within the exposure.
     A dividing edge (kind DIVIDING) has one point whose outgoing tangent is the edge's direction; it covers the right of it.
     """
@@ -58,6 +60,8 @@ class Shape:
     place: Keys
     pivot: tuple[float, float] = (0.0, 0.0)
     settings: Keys = field(default_factory=lambda: Keys.build([0], settings_values()[None]))
+    reach: Keys | None = None
+    own: tuple[bool, ...] = ()
     profile: str = "straight"
     blur: bool = True
     live: Ranges = ()
@@ -69,6 +73,8 @@ class Shape:
         least = 2 if self.kind == CLOSED else 1
         if self.form.parts < least or len(self.kinds) != self.form.parts:
             raise BadGeometry(f"A shape needs at least {least} points and a kind for each.")
+        if self.reach is not None and (self.reach.parts != self.form.parts or len(self.own) != self.form.parts or not any(self.own)):
+            raise BadGeometry("A reach per point needs one for each point, and a point that has it.")
 
     def is_live(self, frame: int) -> bool:
         return is_live(self.live, frame)
@@ -117,6 +123,14 @@ class Shape:
         values[:, OPACITY, 0] = np.clip(values[:, OPACITY, 0], 0.0, 1.0)
         rows = zip(values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], strict=True)
         return [(float(a), float(b), float(c), float(d)) for a, b, c, d in rows]
+
+    def reaches_at(self, frames: int | NDArray[np.int64]) -> Floats | None:
+        """Inner and outer reach (F, n, 2) of the points at each frame, NaN for those without one of their own; None where none has."""
+        if self.reach is None:
+            return None
+        values = np.maximum(flow.evaluate(self.reach, frames, frames), 0.0)
+        values[:, ~np.array(self.own)] = np.nan
+        return values
 
     def with_form_key(self, frame: int, points: Floats, held: NDArray[np.bool_]) -> Self:
         """Key the form of the held points at a frame, points given in plate pixels; what moves them there is taken off first."""

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from roto.errors import BadGeometry
 from roto.motion.keys import FLOWING, Floats, Keys
+from roto.motion.reaches import rearranged
 from roto.motion.shape import DIVIDING, Shape
 from roto.tolerances import SHARED_EDGE
 
@@ -57,9 +58,10 @@ def share_edge(shape: Shape, other: Shape, stretch: list[int], frame: int) -> Sh
 
     kinds = np.concatenate([other.kinds[theirs], shape.kinds[rest]])
     keyed = np.unique(np.concatenate([other.form.frames, other.place.frames, shape.place.frames]))
+    reach = rearranged(shape, [-1] * len(theirs) + rest)
     every = np.arange(keyed[0], keyed[-1] + 1)
     while True:
-        made = replace(shape, kinds=kinds, form=_joined(shape.form, rest, keyed, wanted(keyed)))
+        made = replace(shape, kinds=kinds, form=_joined(shape.form, rest, keyed, wanted(keyed)), **reach)
         seen = made.outlines(every)[:, taken, :2]
         off = np.hypot(*(seen - other.outlines(every)[:, theirs, :2]).transpose(2, 0, 1)).max(axis=1)
         worst = int(off.argmax())

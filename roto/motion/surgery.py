@@ -13,6 +13,7 @@ from roto.errors import BadGeometry, BadKeys
 from roto.motion import flow
 from roto.motion.edits import channel_of, move_points, place, soften
 from roto.motion.keys import Keys
+from roto.motion.reaches import with_own
 from roto.motion.shape import Shape
 
 CHANNELS = ("form", "placement", "settings")
@@ -34,10 +35,16 @@ def _retimed(keys: Keys, frames: NDArray[np.int64], pace: float = 1.0) -> Keys:
 
 def shift_keys(shape: Shape, channels: Iterable[str], by: int) -> Shape:
     """All keys of some channels moved by so many frames."""
-    for name in channels:
+    for name in _with_reach(shape, channels):
         keys, with_keys = channel_of(shape, name)
         shape = with_keys(_retimed(keys, keys.frames + by))
     return shape
+
+
+def _with_reach(shape: Shape, channels: Iterable[str]) -> list[str]:
+    """The reach of single points is part of the settings where keys are dealt with in numbers."""
+    names = list(channels)
+    return [*names, "reach"] if "settings" in names and shape.reach is not None else names
 
 
 def stretch_keys(shape: Shape, channels: Iterable[str], span: tuple[int, int], to: tuple[int, int]) -> Shape:
@@ -45,7 +52,7 @@ def stretch_keys(shape: Shape, channels: Iterable[str], span: tuple[int, int], t
     (a, b), (c, d) = span, to
     if b <= a or d <= c:
         raise BadKeys("A span of keys needs an end after its start.")
-    for name in channels:
+    for name in _with_reach(shape, channels):
         keys, with_keys = channel_of(shape, name)
         inside = (keys.frames >= a) & (keys.frames <= b)
         pace = (d - c) / (b - a)
@@ -67,7 +74,7 @@ def retime_keys(shape: Shape, channel: str, moves: Mapping[int, int]) -> Shape:
 def reverse_keys(shape: Shape, channels: Iterable[str], span: tuple[int, int]) -> Shape:
     """The keys within a span run backwards in it: what happened at its start happens at its end."""
     a, b = span
-    for name in channels:
+    for name in _with_reach(shape, channels):
         keys, with_keys = channel_of(shape, name)
         inside = (keys.frames >= a) & (keys.frames <= b)
         if not inside.any():
@@ -83,7 +90,7 @@ def reverse_keys(shape: Shape, channels: Iterable[str], span: tuple[int, int]) -
 
 def only_key(shape: Shape, channels: Iterable[str], frame: int) -> Shape:
     """One key on this frame, holding everything as it is there; all others are taken away."""
-    for name in channels:
+    for name in _with_reach(shape, channels):
         keys, with_keys = channel_of(shape, name)
         now = flow.evaluate(keys, frame, frame)
         shape = with_keys(Keys.build([frame], now))
@@ -153,5 +160,15 @@ def offset_place(
 def offset_soft(shape: Shape, frame: int, first: int | None, **settings: float | None) -> Shape:
     """As `soften`, but all keys of these settings are changed by the same; reaches end at 0, opacity at 0 and 1."""
     moved = soften(shape, frame, **settings)
+    if shape.reach is not None and moved.reach is not None:
+        shape = offset_reach(shape, moved, frame, first)
     delta = flow.evaluate(moved.settings, frame, frame)[0] - flow.evaluate(shape.settings, frame, frame)[0]
     return offset_keys(shape, "settings", delta, np.ones(3, bool), first)
+
+
+def offset_reach(shape: Shape, moved: Shape, frame: int, first: int | None) -> Shape:
+    """All keys of the points' reach changed by what `moved` changes on this frame: on every frame, or from frame `first` on."""
+    shape = with_own(shape)
+    assert shape.reach is not None and moved.reach is not None
+    delta = flow.evaluate(moved.reach, frame, frame)[0] - flow.evaluate(shape.reach, frame, frame)[0]
+    return offset_keys(replace(shape, own=moved.own), "reach", delta, np.ones(shape.form.parts, bool), first)

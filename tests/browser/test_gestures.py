@@ -195,3 +195,28 @@ def test_an_outline_is_opened_again_and_carried_on(desk, shape):  # noqa: F811
     desk.press(Keys.CONTROL, "z")
     desk.until(lambda: core(shape).form.parts == 5)
     assert desk.complaints() == []
+
+
+def test_the_soft_edge_is_dragged_at_a_point_and_as_a_whole(desk, shape):  # noqa: F811
+    desk.press("s")
+    desk.press("2")
+    desk.until(lambda: desk.pixels("matte-layer", 20, 30)[0] == 255)
+    desk.drag((60, 35), (66, 35), (72, 35))  # from the point at the right outwards
+    desk.until(lambda: core(shape).reach is not None)
+    desk.until(lambda: "the soft edge at 1 of 5 points" in desk.css("#touch").text)
+    desk.saved()
+    reach = core(shape).reaches_at(1001)[0]
+    assert reach[2, 1] == pytest.approx(12, abs=1) and np.delete(reach, 2, axis=0).max() == 0
+    desk.until(lambda: 0 < desk.pixels("matte-layer", 64, 34)[0] < 255)
+    assert desk.pixels("matte-layer", 5, 35)[0] == 0  # the other side is as hard as it was
+    desk.tap(30, 12)  # on nothing: the whole shape again
+    desk.until(lambda: "the soft edge of" in desk.css("#touch").text)
+    desk.figure("outer reach, px", 6)
+    desk.until(lambda: core(shape).reaches_at(1001)[0, 2, 1] == pytest.approx(6))
+    desk.saved()
+    desk.click("One reach for all points")
+    desk.until(lambda: core(shape).reach is None)
+    desk.saved()
+    desk.press(Keys.CONTROL, "z")
+    desk.until(lambda: core(shape).reach is not None)
+    assert desk.complaints() == []

@@ -60,6 +60,7 @@ EVERYTHING = [
     {"do": "form", "frame": 1004, "points": {1: [45, 18, 0, 0, 2, 2]}},
     {"do": "place", "frame": 1003, "move": (3, 4), "turn": 20, "size": 1.2, "about": (30, 30)},
     {"do": "soften", "frame": 1002, "inner": 1, "outer": 3, "shift": -0.5, "opacity": 0.8},
+    {"do": "reach", "frame": 1002, "points": {1: (None, 7.0)}},
     {"do": "look", "name": "patched kite", "colour": 5, "profile": "smooth", "blur": False},
     {"do": "add point", "segment": 1, "t": 0.25},
     {"do": "remove points", "points": [1]},

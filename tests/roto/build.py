@@ -1,5 +1,6 @@
 """Shapes and mattes for the tests, in one line each."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -48,3 +49,9 @@ def matte(*entries: Entry | Shape, size: tuple[int, int] = (120, 100), angle: fl
     return Matte(
         shot="KITE_010", name="kite", size=size, rate=Fraction(24), first=1, last=11, shutter=Shutter(angle=angle), entries=lines, **more
     )
+
+
+def with_reach(it: Shape, reach: object) -> Shape:
+    """The shape with a reach per point, keyed on frame 1: rows of (inner, outer), NaN for points without one of their own."""
+    rows = np.asarray(reach, float)
+    return replace(it, reach=Keys.build([1], np.nan_to_num(rows)[None]), own=tuple(bool(v) for v in ~np.isnan(rows[:, 0])))

@@ -13,6 +13,19 @@ import { Placing } from "./tools/placing.js";
 import { Softening } from "./tools/softening.js";
 import { Tracing } from "./tools/tracing.js";
 
+// What a change of the soft edge says: of the chosen points their reach, all else of the whole shape.
+function softCommands(store, shape, { inner, outer, ...rest }) {
+  const said = { shape: shape.id, frame: store.frame, ...store.spreading };
+  const picked = [...store.pointsOf(shape.id)];
+  const reach = inner !== undefined || outer !== undefined;
+  const out = [];
+  if (reach && picked.length) {
+    out.push({ do: "reach", ...said, points: Object.fromEntries(picked.map((i) => [i, [inner ?? null, outer ?? null]])) });
+  } else if (reach) Object.assign(rest, inner === undefined ? {} : { inner }, outer === undefined ? {} : { outer });
+  if (Object.keys(rest).length) out.push({ do: "soften", ...said, ...rest });
+  return out;
+}
+
 export class Desk {
   constructor(store, stage, edits, mattes, board, player) {
     Object.assign(this, { store, stage, edits, mattes, board, player });
@@ -223,12 +236,11 @@ export class Desk {
     const { store } = this;
     const shapes = store.editable;
     if (!shapes.length) return;
-    const commands = shapes.map((shape) => {
+    const known = shapes.flatMap((shape) => {
       const soft = { ...(store.localSoft.get(shape.id) || {}), ...values };
       store.localSoft.set(shape.id, soft);
-      return { do: "soften", shape: shape.id, frame: store.frame, ...soft, ...store.spreading };
+      return softCommands(store, shape, soft);
     });
-    const known = commands.filter((c) => Object.keys(c).length > 3);
     if (!known.length) return;
     store.say("dragged");
     if (done) this.edits.pushAll(`softened ${known.length} shapes on ${store.frame}`, known);

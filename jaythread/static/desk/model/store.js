@@ -214,9 +214,39 @@ export class Store extends EventTarget {
     return rows.length > 1 ? rows[Math.min(rows.length - 1, Math.max(0, frame - this.shot.first))] : rows[0];
   }
 
+  // The soft edge of a shape: of its chosen points where some are and each has a reach of its own, else the largest there is.
   soft(shape, frame = this.frame) {
     const [inner, outer, shift, opacity] = this.at(shape.soft, frame);
-    return { inner, outer, shift, opacity, ...(this.localSoft.get(shape.id) || {}) };
+    const reaches = this.reaches(shape, frame, false);
+    const some = [...this.pointsOf(shape.id)].filter((i) => reaches?.[i]);
+    const those = reaches && (some.length ? some.map((i) => reaches[i]) : reaches.filter(Boolean));
+    const most = (c) => Number(Math.max(...those.map((pair) => pair[c])).toFixed(2));
+    return { inner: those ? most(0) : inner, outer: those ? most(1) : outer, shift, opacity, ...(this.localSoft.get(shape.id) || {}) };
+  }
+
+  // [inner, outer] of each point (null for those that take theirs from their neighbours), or null where one reach holds everywhere;
+  // with what is being dragged in it.
+  reaches(shape, frame = this.frame, withLocal = true) {
+    const local = withLocal && this.localSoft.get(shape.id);
+    const picked = this.pointsOf(shape.id);
+    const [inner, outer] = this.at(shape.soft, frame);
+    const own = shape.reaches ? this.at(shape.reaches, frame) : null;
+    if (!local || !("inner" in local || "outer" in local)) return own;
+    if (!own && !picked.size) return null;
+    const now = own || shape.curves.map(() => [inner, outer]);
+    const largest = [0, 1].map((c) => Math.max(...now.filter(Boolean).map((pair) => pair[c])));
+    const sized = (pair, c, to) => (to === undefined ? pair[c] : largest[c] ? (pair[c] * to) / largest[c] : to);
+    return now.map((pair, i) => {
+      if (picked.size) return picked.has(i) ? [local.inner ?? (pair || largest)[0], local.outer ?? (pair || largest)[1]] : pair;
+      return pair && [sized(pair, 0, local.inner), sized(pair, 1, local.outer)];
+    });
+  }
+
+  // The largest reach that any point has here, for what a change may touch.
+  mostReach(shape) {
+    const soft = this.soft(shape);
+    const all = (this.reaches(shape) || []).filter(Boolean).flat();
+    return Math.max(soft.inner, soft.outer, ...all) + Math.abs(soft.shift);
   }
 
   // Move, turn and size at a frame.
@@ -245,7 +275,7 @@ export class Store extends EventTarget {
   // A shape that was traced just now, shown until the server knows it.
   provisional(command) {
     const points = new Float32Array(command.points.flat());
-    const rest = { placed: [[0, 0, 0, 1, points[0], points[1]]], kind: "closed", group: null, locked: false, soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [] };
+    const rest = { placed: [[0, 0, 0, 1, points[0], points[1]]], kind: "closed", group: null, locked: false, reach: [], reaches: null, soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [] };
     const key = { frame: command.frame, kind: 2, parts: [], full: true };
     this.shapes.set(command.shape, {
       id: command.shape, name: command.name, colour: command.colour, curves: command.curves, profile: "straight", blur: true, revision: 0,
@@ -310,9 +340,9 @@ export class Store extends EventTarget {
     }
     if (this.step === "place") return ["A drag here keys ", "the placement", where];
     if (!this.editable.length) return [`${whose} has no outline of its own: `, "Place", " moves its shapes as one"];
-    if (this.step === "soften") return ["A drag here keys ", "the soft edge", where];
     const all = shapes.reduce((n, s) => n + s.curves.length, 0);
     const some = this.pointCount;
+    if (this.step === "soften") return ["A drag here keys ", some ? `the soft edge at ${some} of ${all} points` : "the soft edge", where];
     return ["A change here keys ", some ? `${some} of ${all} points` : "the points you move", where];
   }
 }

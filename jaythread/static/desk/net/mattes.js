@@ -47,8 +47,7 @@ export class Mattes extends EventTarget {
     if (!this.store.matte || this.store.look === "plate") return;
     let box = this.lastBox;
     for (const { shape, before, after } of drafts) {
-      const soft = this.store.soft(shape);
-      const pad = Math.max(soft.inner, soft.outer) + Math.abs(soft.shift) + this.travel(shape) + MARGIN;
+      const pad = this.store.mostReach(shape) + this.travel(shape) + MARGIN;
       const here = union(bounds(before), bounds(after));
       box = union(box, [here[0] - pad, here[1] - pad, here[2] + pad, here[3] + pad]);
     }

@@ -1,9 +1,11 @@
-// Dragging the soft edge: from the outline outwards sets the outer reach, inwards the inner one. Keys the soft edge here.
+// Dragging the soft edge: from the outline outwards sets the outer reach, inwards the inner one. Of the chosen points, or of the whole
+// shape when none is chosen; a drag that begins at a point is that point's. Keys the soft edge here.
 
 import { nearest, winds } from "../geom/outline.js";
 import { hit } from "../model/hit.js";
 
 const STEP = 0.1; // px
+const STILL = 3; // screen px: a drag shorter than this is a click
 
 export class Softening {
   constructor(desk) {
@@ -15,12 +17,21 @@ export class Softening {
     const { store } = this.desk;
     const found = hit(store, p.scale, p.x, p.y);
     if (found && !store.picked.has(found.shape.id)) store.choose(found.shape.id);
-    if (store.shape && store.mayTrace) this.drag = { shape: store.shape, moved: false };
+    else if (found?.kind === "point" && found.shape.curves.length > 1) {
+      const has = store.pointsOf(found.shape.id).has(found.index);
+      if (e.shiftKey && has) {
+        store.pointsOf(found.shape.id).delete(found.index);
+        store.say("changed");
+        return;
+      }
+      if (!has) store.choose(found.shape.id, [found.index], e.shiftKey);
+    }
+    if (store.editable.includes(store.shape)) this.drag = { shape: store.shape, from: p, on: Boolean(found), moved: false };
   }
 
   move(e, p) {
     const { drag } = this;
-    if (!drag) return;
+    if (!drag || (!drag.moved && Math.hypot(p.sx - drag.from.sx, p.sy - drag.from.sy) < STILL)) return;
     const { store } = this.desk;
     const points = store.outline(drag.shape);
     const { shift } = store.soft(drag.shape);
@@ -32,7 +43,9 @@ export class Softening {
   }
 
   up() {
+    const { store } = this.desk;
     if (this.drag?.moved) this.desk.soften({}, true);
+    else if (this.drag && !this.drag.on && store.pointCount) store.choosePoints(new Map([...store.picked.keys()].map((id) => [id, new Set()])));
     this.drag = null;
   }
 
@@ -42,7 +55,7 @@ export class Softening {
     this.desk.store.say("changed");
   }
 
-  hover() {
-    return "ew-resize";
+  hover(e, p) {
+    return hit(this.desk.store, p.scale, p.x, p.y)?.kind === "point" ? "pointer" : "ew-resize";
   }
 }

@@ -6,7 +6,7 @@ const ROW = 31;
 const SIDE = 16; // px left and right of the range
 const TICKS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000];
 const LABEL = 62; // px that a ruler figure needs
-const CHANNELS = ["form", "placement", "settings"];
+const CHANNELS = ["form", "placement", "settings", "reach"];
 
 export class Board {
   constructor(element, store, plates, edits, player) {
@@ -106,7 +106,7 @@ export class Board {
       const own = [{ shape, channel: null }];
       if (group && !told.has(group.id)) own.unshift({ shape: group, channel: null }); // a group stands before the first of its shapes
       if (group) told.add(group.id);
-      return this.opened.has(shape.id) ? [...own, ...CHANNELS.map((channel) => ({ shape, channel }))] : own;
+      return this.opened.has(shape.id) ? [...own, ...CHANNELS.filter((c) => c !== "reach" || shape.reach.length).map((channel) => ({ shape, channel }))] : own;
     });
   }
 
@@ -229,7 +229,7 @@ export class Board {
       const x = this.at(shape, channel, key.frame);
       const picked = this.isPicked(shape, channel, key.frame);
       if (channel === "placement") signs.stitch(pen, x, y, picked);
-      else if (channel === "settings") signs.dash(pen, x, y, picked);
+      else if (channel === "settings" || channel === "reach") signs.dash(pen, x, y, picked);
       else {
         const mine = !some.length || key.full || some.some((i) => key.parts.includes(i)); // faint where the chosen points have no key
         pen.globalAlpha = mine ? 1 : 0.3;
@@ -272,14 +272,16 @@ export class Board {
     }
     for (const key of this.told(shape, "form")) signs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
     for (const key of this.told(shape, "placement")) signs.stitch(pen, this.at(shape, "placement", key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
-    for (const key of this.told(shape, "settings")) signs.dash(pen, this.at(shape, "settings", key.frame), y + 9, this.isPicked(shape, "settings", key.frame));
+    for (const channel of ["settings", "reach"]) {
+      for (const key of this.told(shape, channel)) signs.dash(pen, this.at(shape, channel, key.frame), y + 9, this.isPicked(shape, channel, key.frame));
+    }
   }
 
   // A channel that has never been keyed by hand holds one key at rest: it is not shown.
   told(shape, channel) {
     const keys = shape[channel];
     if (shape.kind === "group" && channel !== "placement") return [];
-    if (keys.length > 1 || channel === "form") return keys;
+    if (keys.length > 1 || channel === "form" || channel === "reach") return keys;
     if (channel === "placement") return keys.filter(() => shape.placed[0].slice(0, 4).some((v, i) => v !== (i === 3 ? 1 : 0)));
     return keys.filter(() => shape.soft[0].some((v, i) => v !== (i === 3 ? 1 : 0)));
   }
@@ -299,7 +301,7 @@ export class Board {
     if (!line) return null;
     const { shape } = line;
     const dy = y - (Math.floor((y - 4) / ROW) * ROW + ROW / 2 + 4);
-    const order = line.channel ? [line.channel] : dy < -5 ? ["placement", "form", "settings"] : dy > 5 ? ["settings", "form", "placement"] : CHANNELS;
+    const order = line.channel ? [line.channel] : dy < -5 ? ["placement", "form", "settings"] : dy > 5 ? ["reach", "settings", "form", "placement"] : CHANNELS;
     for (const channel of order) {
       const key = this.told(shape, channel).find((k) => Math.abs(this.x(k.frame) - x) < 7);
       if (key) return { shape: shape.id, channel, frame: key.frame };
@@ -384,7 +386,7 @@ export class Board {
     const within = (v, a, b) => v >= Math.min(a, b) && v <= Math.max(a, b);
     this.lines().forEach(({ shape, channel }, i) => {
       const y = i * ROW + ROW / 2 + 4;
-      for (const [one, off] of channel ? [[channel, 0]] : [["placement", -9], ["form", 0], ["settings", 9]]) {
+      for (const [one, off] of channel ? [[channel, 0]] : [["placement", -9], ["form", 0], ["settings", 9], ["reach", 9]]) {
         if (!within(y + off, y0, y1)) continue;
         for (const { frame } of this.told(shape, one)) {
           if (within(this.x(frame), x0, x1) && !this.isPicked(shape, one, frame)) this.keys.push({ shape: shape.id, channel: one, frame });

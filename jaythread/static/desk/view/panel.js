@@ -73,11 +73,11 @@ function main() {
       });
       this.threads = this.desk.board.lines().map(({ shape: it, channel }) => ({
         id: it.id + (channel || ""), shape: it.id, channel, colour: COLOURS[it.colour], chosen: !channel && store.picked.has(it.id),
-        name: { form: "form", placement: "placement", settings: "soft edge" }[channel] || it.name + (it.kind === "group" ? " (group)" : store.stack().find((l) => l.shape === it.id)?.mode === "cut" ? " (cuts)" : ""),
+        name: { form: "form", placement: "placement", settings: "soft edge", reach: "reach per point" }[channel] || it.name + (it.kind === "group" ? " (group)" : store.stack().find((l) => l.shape === it.id)?.mode === "cut" ? " (cuts)" : ""),
         folds: !channel && it.kind !== "group", riding: !channel && store.shapes.has(it.group),
         opened: this.desk.board.opened.has(it.id),
       }));
-      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
+      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
       this.some = store.pointCount;
       this.syncMore();
       this.key = this.pickedKey();
@@ -215,6 +215,9 @@ function main() {
       const name = event.target.value.trim();
       if (name && this.shape && name !== this.shape.name) this.send({ do: "look", shape: this.shape.id, name });
       else if (this.shape) event.target.value = this.shape.name;
+    },
+    oneReach() {
+      this.desk.edits.pushAll("gave shapes one reach", this.desk.store.editable.filter((s) => s.reaches).map((s) => ({ do: "one reach", shape: s.id })));
     },
     setProfile(event) {
       this.send({ do: "look", shape: this.shape.id, profile: event.target.value });

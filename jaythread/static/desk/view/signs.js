@@ -78,6 +78,19 @@ export function band(pen, points, view, soft) {
   }
 }
 
+// The same where it varies along the outline: between the outline and the lines that the reach ends at.
+export function varyingBand(pen, { edge, inner, outer }, view) {
+  pen.fillStyle = "rgba(255, 253, 247, 0.38)";
+  for (const line of [inner, outer]) {
+    const path = new Path2D();
+    for (const loop of [edge, line]) {
+      loop.forEach(([x, y], i) => path[i ? "lineTo" : "moveTo"](x * view.scale + view.x, y * view.scale + view.y));
+      path.closePath();
+    }
+    pen.fill(path, "evenodd");
+  }
+}
+
 export function point(pen, points, i, view, curve, chosen) {
   const x = points[i * 6] * view.scale + view.x;
   const y = points[i * 6 + 1] * view.scale + view.y;

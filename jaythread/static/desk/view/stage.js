@@ -1,6 +1,7 @@
 // The picture, the matte and the outlines: three canvases, one above the other. A drag redraws only the uppermost.
 
 import * as V from "../geom/view.js";
+import { reachLines } from "../geom/reach.js";
 import * as signs from "./signs.js";
 
 const GROUNDS = { checker: "#5f5f5f", black: "#000", white: "#fff", grey: "#777" };
@@ -236,13 +237,15 @@ export class Stage {
       const picked = [...store.pointsOf(shape.id)];
       if (picked.length === 1) signs.way(pen, store.wayOf(shape, picked[0]), view, signs.INK);
     }
-    if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
+    const reaches = store.reaches(shape);
+    if (reaches) signs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
+    else if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
     if (!store.pointsOnly) signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
     pen.setLineDash([]);
-    if (store.step !== "trace" || store.drawing || shape.locked) return;
+    if (store.step === "place" || store.drawing || shape.locked) return;
     const picked = store.pointsOf(shape.id);
-    for (const i of picked) signs.tangents(pen, points, i, view);
+    if (store.step === "trace") for (const i of picked) signs.tangents(pen, points, i, view);
     for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], picked.has(i));
   }
 }
