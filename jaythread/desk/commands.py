@@ -230,19 +230,19 @@ class RemovePoints(Schema):
 
 
 class PointKind(Schema):
-    """Corner, sharp corner or curve, on every key."""
+    """Corner, sharp corner, curve, or even curve, on every key."""
 
     do: Literal["point kind"]
     shape: str
     points: Annotated[list[int], Field(min_length=1)]
-    to: Literal["curve", "corner", "sharp"]
+    to: Literal["curve", "corner", "sharp", "even"]
 
     def on(self, shape: CoreShape) -> CoreShape:
         return edits.point_kind(shape, self.points, self.to)
 
     def says(self, shape: CoreShape) -> str:
         many = f"{len(self.points)} points" if len(self.points) > 1 else "a point"
-        return f"made {many} of {shape.name} {'sharp' if self.to == 'sharp' else f'a {self.to}'}"
+        return f"made {many} of {shape.name} {self.to if self.to in ('sharp', 'even') else f'a {self.to}'}"
 
 
 class Live(Schema):

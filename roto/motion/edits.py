@@ -196,11 +196,12 @@ def key_kind(shape: Shape, channel: str, frame: int, kind: str) -> Shape:
     return with_keys(replace(keys, kinds=kinds))
 
 
-SHARP = "sharp"
+SHARP, EVEN = "sharp", "even"
 
 
 def point_kind(shape: Shape, indices: list[int], to: str) -> Shape:
-    """Make points curve points, corners (tangents kept, free of each other) or sharp corners (tangents drawn in), on every key.
+    """Make points curve points, corners (tangents kept, free of each other), sharp corners (tangents drawn in) or even curve points (both
+    tangents equally long), on every key.
 
     A curve point without tangents gets them along its neighbours, a third of the way.
     """
@@ -211,14 +212,18 @@ def point_kind(shape: Shape, indices: list[int], to: str) -> Shape:
         raise BadGeometry(f"There is no such point in '{shape.name}'.")
     kinds, values = shape.kinds.copy(), shape.form.values.copy()
     for i in indices:
-        kinds[i] = CURVE if to == "curve" else 0
+        kinds[i] = CURVE if to in ("curve", EVEN) else 0
         for row, frame in enumerate(shape.form.frames):
             if not shape.form.held[row, i]:
                 continue
             if to == SHARP:
                 values[row, i, 2:] = 0.0
-            elif to == "curve":
-                values[row, i, 2:] = _smooth_tangents(flow.evaluate(shape.form, int(frame), int(frame))[0], i)
+            elif to in ("curve", EVEN):
+                into, out = np.split(_smooth_tangents(flow.evaluate(shape.form, int(frame), int(frame))[0], i), 2)
+                if to == EVEN:
+                    out = (out - into) / 2
+                    into = -out
+                values[row, i, 2:] = np.concatenate([into, out])
     form = replace(shape.form, values=values)
     return replace(shape, kinds=kinds, form=form)
 

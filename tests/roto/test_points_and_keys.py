@@ -59,6 +59,9 @@ def test_a_sharp_corner_becomes_a_curve_and_back():
     points = it.outlines(np.array([1]))[0]
     assert it.kinds.tolist() == [0, CURVE, 0, 0]
     assert points[1, 2:4] @ points[1, 4:6] < 0 and np.linalg.norm(points[1, 2:4]) == pytest.approx(10)
+    uneven = edits.move_points(it, 1, {1: [30, 0, -4, -4, 12, 12]})
+    even = edits.point_kind(uneven, [1], "even").outlines(np.array([1]))[0, 1]
+    assert even.tolist() == pytest.approx([30, 0, -8, -8, 8, 8])
     back = edits.point_kind(it, [1], "sharp")
     assert np.array_equal(back.outlines(np.array([1])), shape(rectangle(0, 0, 30, 30)).outlines(np.array([1])))
     free = edits.point_kind(it, [1], "corner")

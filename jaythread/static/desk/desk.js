@@ -130,6 +130,22 @@ export class Desk {
     store.choosePoints(new Map(shapes.map((s) => [s.id, new Set(s.curves.keys())])));
   }
 
+  // One point on along the outline, from the chosen one (the first where none is).
+  pointOn(way) {
+    const { store } = this;
+    const shape = store.editable.at(-1);
+    if (!shape) return;
+    const n = shape.curves.length;
+    const from = [...store.pointsOf(shape.id)].at(-1);
+    store.choose(shape.id, [from === undefined ? 0 : (from + way + n) % n]);
+  }
+
+  addNeighbours() {
+    const { store } = this;
+    const grown = (s) => [...store.pointsOf(s.id)].flatMap((i) => [i - 1, i, i + 1].map((k) => (k + s.curves.length) % s.curves.length));
+    store.choosePoints(new Map(store.chosenShapes.map((s) => [s.id, new Set(grown(s))])));
+  }
+
   invertChoice() {
     const { store } = this;
     const rest = (s) => [...s.curves.keys()].filter((i) => !store.pointsOf(s.id).has(i));

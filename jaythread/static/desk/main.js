@@ -36,6 +36,7 @@ async function open() {
   const edits = new Edits(store);
   const plates = new Plates(store);
   const mattes = new Mattes(store);
+  plates.urgent = () => mattes.asking;
   edits.settle = (picture, revision) => mattes.settle(picture, revision);
   const stage = new Stage(document.getElementById("stage"), store, plates, mattes);
   const player = new Player(store);

@@ -3,7 +3,7 @@
 
 const FULL_KEPT = 10; // full-size pictures: 8 MB each at full HD
 const QUICK_KEPT = 250; // quick pictures: 3.7 MB each decoded
-const AT_ONCE = 2; // pictures being fetched and decoded beside each other
+const PATIENCE = 40; // ms between two looks whether something more urgent is done
 
 async function fetched(url) {
   const reply = await fetch(url);
@@ -20,6 +20,7 @@ export class Plates extends EventTarget {
     this.loading = new Set();
     this.missing = new Set(store.plate ? store.plate.missing : []);
     this.hands = 0;
+    this.urgent = () => false; // told by the composition root: whether something is waited for that should not share the machine
     store.addEventListener("frame", () => this.ahead());
     this.ahead();
   }
@@ -80,9 +81,10 @@ export class Plates extends EventTarget {
 
   // Load quick pictures, from the present frame outwards, until as many are here as may be kept.
   async ahead() {
-    if (this.hands >= AT_ONCE) return;
+    if (this.hands >= (this.store.playing ? 2 : 1)) return;
     this.hands += 1;
     for (let frame = this.next(); frame !== null; frame = this.next()) {
+      while (this.urgent()) await new Promise((wake) => setTimeout(wake, PATIENCE));
       await this.load("quick", frame);
       if (!this.quick.has(frame)) break; // no connection, or no such picture: asked again when the frame is looked at
     }
