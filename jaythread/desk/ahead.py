@@ -71,7 +71,7 @@ def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int) -> dict[str, 
     shown = {e.shape.id for e in core.entries}
     box = touched_box(core, [s for s in shapes if s.id in shown], frame)
     begin = time.perf_counter()
-    done = render(core, frame, box=box, threads=2, depth="8")
+    done = render(core, frame, box=box, threads=2, depth="shown")
     took = (time.perf_counter() - begin) * 1000
     png = encode_picture(done.alpha, ".png") if done.alpha.size else b""
     return {"box": done.box, "png": base64.b64encode(png).decode(), "samples": payload.samples_text(done), "coreMs": round(took, 2)}

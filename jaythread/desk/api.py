@@ -1,5 +1,6 @@
 """The desk's api: thin. Parses, calls one action, answers."""
 
+import base64
 import io
 import time
 import uuid
@@ -12,10 +13,13 @@ from ninja.files import UploadedFile
 from jaythread.desk import actions, ahead, commands, exchange, payload
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
+from roto.matte import small
 from roto.matte.render import render
 from roto.picture.stills import encode_picture
 
 router = Router(tags=["desk"])
+SMALL = 88
+"""px: how wide the small pictures of the stack's lines are, twice what is shown, for sharp screens"""
 DRAFT_SAMPLES = 8
 """samples of the exposure while something is dragged; all of them at rest"""
 
@@ -115,7 +119,7 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
     """The matte of a frame, or of a box of it, as 8-bit grey PNG: at its present revision, with a draft laid on it when one is sent."""
     matte = exchange.preview_matte(request.user, shot_id, matte_id, body.draft)
     begin = time.perf_counter()
-    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2, depth="8")
+    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2, depth="shown")
     core = (time.perf_counter() - begin) * 1000
     reply = HttpResponse(encode_picture(done.alpha, ".png"), content_type="image/png")
     reply["X-Box"] = ",".join(map(str, done.box))
@@ -123,6 +127,17 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
     reply["X-Core-Ms"] = f"{core:.2f}"
     reply["Cache-Control"] = "no-store"
     return reply
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/so-far/{frame}")
+def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) -> Any:
+    """A small picture of the matte up to each line of its stack, bottom first: grey PNGs as base64."""
+    matte = exchange.preview_matte(request.user, shot_id, matte_id, None)
+    pictures = [render(part, frame, depth="8").alpha for part in small.so_far(matte, SMALL)]
+    return {
+        "revision": Shot.objects.get(pk=shot_id).revision,
+        "pictures": [base64.b64encode(encode_picture(p, ".png")).decode() for p in pictures],
+    }
 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/document")

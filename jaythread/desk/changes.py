@@ -227,10 +227,42 @@ def _remove_matte(shot: Shot, command: commands.RemoveMatte) -> Plain:
     return f"removed the matte {matte.name}", [*lines, journal.change("matte", [str(matte.pk)], journal.matte_row(matte), None)]
 
 
-def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Plain:
-    entry = StackEntry.objects.select_related("shape").filter(pk=as_uuid(command.entry), matte__shot=shot).first()
+def _line(shot: Shot, entry_id: str) -> StackEntry:
+    entry = StackEntry.objects.select_related("shape", "matte").filter(pk=as_uuid(entry_id), matte__shot=shot).first()
     if entry is None:
         raise NotThere("That line of the stack is not there any more.")
+    return entry
+
+
+def _add_line(shot: Shot, command: commands.AddLine) -> Plain:
+    matte, row = _matte(shot, command.matte), shape_row(shot, command.shape, None)
+    entry_id = str(as_uuid(command.entry))
+    if row.kind == GROUP:
+        raise Refused("A group has no outline: add its shapes, one by one.")
+    if StackEntry.objects.filter(pk=entry_id).exists():
+        raise Refused("That id is taken.")
+    line = journal.change("entry", [entry_id], None, entry_on_top(matte, str(row.pk), command.mode))
+    return f"put {row.name} into the matte {matte.name}", [line]
+
+
+def _drop_line(shot: Shot, command: commands.DropLine) -> Plain:
+    entry = _line(shot, command.entry)
+    change = journal.change("entry", [str(entry.pk)], journal.entry_row(entry), None)
+    return f"took {entry.shape.name} out of the matte {entry.matte.name}", [change]
+
+
+def _copy_matte(shot: Shot, command: commands.CopyMatte) -> Plain:
+    old, key = _matte(shot, command.of), str(as_uuid(command.matte))
+    if Matte.objects.filter(pk=key).exists():
+        raise Refused("That id is taken.")
+    after = {"name": matte_name(shot, command.name), "inverted": old.inverted}
+    rows = [{**journal.entry_row(e), "matte": key} for e in old.entries.all()]
+    lines = [journal.change("entry", [str(uuid.uuid4())], None, row) for row in rows]
+    return f"copied the matte {old.name} as {after['name']}", [journal.change("matte", [key], None, after), *lines]
+
+
+def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Plain:
+    entry = _line(shot, command.entry)
     before = journal.entry_row(entry)
     given = {k: v for k, v in command.dict(exclude={"do", "entry"}).items() if v is not None}
     return f"changed how {entry.shape.name} combines", [journal.change("entry", [str(entry.pk)], before, {**before, **given})]
@@ -243,6 +275,9 @@ SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {
     commands.NewGroup: _grouped,
     commands.Lock: _lock,
     commands.ChangeShutter: _shutter,
+    commands.AddLine: _add_line,
+    commands.DropLine: _drop_line,
+    commands.CopyMatte: _copy_matte,
     commands.NewMatte: _new_matte,
     commands.ChangeMatte: _change_matte,
     commands.RemoveMatte: _remove_matte,

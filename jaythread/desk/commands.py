@@ -307,6 +307,32 @@ class ChangeEntry(Schema):
     order: float | None = None
 
 
+class AddLine(Schema):
+    """A shape that is there already, on top of another matte's stack (or once more of its own)."""
+
+    do: Literal["add line"]
+    entry: str
+    matte: str
+    shape: str
+    mode: Mode = "add"
+
+
+class DropLine(Schema):
+    """A line of a stack taken away; the shape stays in the shot."""
+
+    do: Literal["drop line"]
+    entry: str
+
+
+class CopyMatte(Schema):
+    """A matte with the same stack as another; both use the same shapes."""
+
+    do: Literal["copy matte"]
+    matte: str
+    of: str
+    name: str
+
+
 class NewMatte(Schema):
     """A matte with an empty stack."""
 
@@ -341,8 +367,8 @@ class ChangeShutter(Schema):
 
 OnShape = MovePoints | Place | Soften | Reach | OneReach | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
-    Trace | Freehand | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | NewMatte | ChangeMatte | RemoveMatte
-    | ChangeShutter,
+    Trace | Freehand | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | AddLine | DropLine | NewMatte
+    | CopyMatte | ChangeMatte | RemoveMatte | ChangeShutter,
     Field(discriminator="do"),
 ]  # fmt: skip
 

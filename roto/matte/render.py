@@ -24,8 +24,13 @@ from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP, THIN_RE
 
 Box = tuple[int, int, int, int]
 Taken = TypeVar("Taken")
-DEPTHS: dict[str, tuple[type, int]] = {"float": (np.float32, 0), "8": (np.uint8, 255), "16": (np.uint16, 65535)}
-"""of alpha: what numbers it is kept in, and what stands for 1 (0: 1 itself)"""
+DEPTHS: dict[str, tuple[type, int]] = {
+    "float": (np.float32, 0),
+    "8": (np.uint8, 255),
+    "16": (np.uint16, 65535),
+    "shown": (np.uint8, rows.SHOWN),
+}
+"""of alpha: what numbers it is kept in, and what stands for 1 (0: 1 itself; SHOWN: 255, and nothing below 1 does)"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -175,7 +180,8 @@ def render(
 
     box: the part wanted, cut to the picture; the whole picture by default. The bytes equal the same crop of the whole frame.
     cap: fewer samples of the exposure than the shutter's own cap, for a quick look. threads: rows are shared out among so many.
-    depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest). ready: the live entries of the frame, where
+    depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest), "shown" (bytes in which only what is exactly 0 or
+    1 is black or white). ready: the live entries of the frame, where
     they are known. out: where to put the picture, of the right shape and kind; a new array by default.
     """
     width, height = matte.size
@@ -190,7 +196,7 @@ def render(
     else:
         out.fill(0)
     if x1 <= x0 or y1 <= y0 or not live:
-        out.fill((top or 1) if matte.inverted else 0)
+        out.fill(min(top or 1, np.iinfo(kind).max if top else 1) if matte.inverted else 0)
         return Rendered(alpha=out, box=(x0, y0, x1, y1), samples=1, capped=False)
     made = _ready(matte, frame, live, y0, y1)
     live, count = made.live, made.steps

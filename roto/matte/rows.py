@@ -19,6 +19,8 @@ from roto.matte.varying import varying_row
 from roto.motion.keys import Floats
 from roto.tolerances import THIN_REACH
 
+SHOWN = 256
+"""stands for bytes in which only exact 0 and 1 are black and white, where a depth is asked for by what stands for 1"""
 AREA, PLAIN, THIN, DEEP, VARYING = range(5)
 """Runs: entries that combine as areas; or one entry without a reach, but see-through; with a reach thinner than a pixel; with any other;
 with one that varies along the outline.
@@ -62,6 +64,19 @@ def _rounded(source, to, part, base, scale):
 
 
 @inner
+def _shown(source, to, part, base):
+    """As bytes for the screen: only what is exactly 0 or 1 is black or white."""
+    for x in range(len(to)):
+        value = base + part * source[x]
+        byte = np.int32(np.rint(value * np.float32(255.0)))
+        if value > 0.0:
+            byte = max(byte, np.int32(1))
+        if value < 1.0:
+            byte = min(byte, np.int32(254))
+        to[x] = byte
+
+
+@inner
 def _put(source, line, lo, hi, top, inverted):
     """A finished stretch of a row into the picture: as it is (top 0), or as whole numbers up to `top`, rounded to the nearest.
 
@@ -73,6 +88,8 @@ def _put(source, line, lo, hi, top, inverted):
         plain = line.view(np.float32)[lo:hi]
         for x in range(hi - lo):
             plain[x] = base + part * source[x]
+    elif top == SHOWN:
+        _shown(source, line[lo:hi], part, base)
     elif top == 255:
         _rounded(source, line[lo:hi], part, base, np.float32(top))
     else:

@@ -42,7 +42,7 @@ def assert_is_present(shot, reply):
     x0, y0, x1, y1 = told["box"]
     shown = np.array(Image.open(io.BytesIO(base64.b64decode(told["png"]))))
     shot.refresh_from_db()
-    fresh = render(scene.core_matte(shot, shot.mattes.get()), 1001, depth="8").alpha
+    fresh = render(scene.core_matte(shot, shot.mattes.get()), 1001, depth="shown").alpha
     assert (shown == fresh[y0:y1, x0:x1]).all() and shown.any()
 
 

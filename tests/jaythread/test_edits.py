@@ -71,6 +71,9 @@ EVERYTHING = [
     {"do": "live", "ranges": [(1002, 1003), (1006, 1007)]},
     {"do": "shutter", "angle": 90, "phase": -10},
     {"do": "matte", "inverted": True, "name": "kite and hand"},
+    {"do": "copy matte", "of": "here", "matte": "11111111-1111-4111-8111-111111111111", "name": "kite again"},
+    {"do": "add line", "matte": "here", "entry": "11111111-1111-4111-8111-111111111112", "mode": "cut"},
+    {"do": "drop line", "entry": "first"},
     {"do": "remove"},
     {
         "do": "together", "says": "moved two things",
@@ -85,7 +88,10 @@ def test_every_change_can_be_taken_back_and_done_again(shot, rafe, said):
     do(rafe, shot, do="form", shape=shape, frame=1004, points={2: [50, 60, 0, 0, 0, 0]})
 
     def whole(one):
-        extra = {"matte": str(shot.mattes.first().pk)} if one["do"] == "matte" else {} if one["do"] == "shutter" else {"shape": shape}
+        here = str(shot.mattes.first().pk)
+        extra = {"matte": here} if one["do"] == "matte" else {} if one["do"] == "shutter" else {"shape": shape}
+        first = str(shot.mattes.first().entries.first().pk)
+        one = {k: {"here": here, "first": first}.get(v, v) if isinstance(v, str) else v for k, v in one.items()}
         return {**one, **extra} if one["do"] != "together" else {**one, "commands": [whole(c) for c in one["commands"]]}
 
     before = state(shot)

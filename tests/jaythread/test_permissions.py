@@ -46,6 +46,7 @@ ROWS = {
     "api:undo": ("JSON", "/api/shots/{shot}/undo", {"id": "{new}"}, (401, 404, 403, 200, 422)),
     "api:redo": ("JSON", "/api/shots/{shot}/redo", {"id": "{new}"}, (401, 404, 403, 422, 422)),
     "api:picture": ("JSON", "/api/shots/{shot}/mattes/{matte}/picture", {"frame": FIRST}, (401, 404, 200, 200, 200)),
+    "api:so_far": ("GET", "/api/shots/{shot}/mattes/{matte}/so-far/1001", None, (401, 404, 200, 200, 200)),
     "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
     "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),

@@ -228,6 +228,16 @@ export class Desk {
     this.edits.push({ do: "entry", entry: stack[at].id, order });
   }
 
+  // A line of the stack to where another one is.
+  bringTo(line, to) {
+    const stack = this.store.stack();
+    const [from, at] = [stack.findIndex((l) => l.id === line), stack.findIndex((l) => l.id === to)];
+    if (from < 0 || at < 0 || from === at || !this.store.mayTrace) return;
+    const way = at > from ? 1 : -1;
+    const beyond = stack[at + way];
+    this.edits.push({ do: "entry", entry: line, order: beyond ? (stack[at].order + beyond.order) / 2 : stack[at].order + way });
+  }
+
   keyHere() {
     const { store } = this;
     const commands = store.movable.flatMap((shape) =>
@@ -263,6 +273,20 @@ export class Desk {
     else {
       const drafts = shapes.map((shape) => ({ shape, before: store.outline(shape), after: store.outline(shape) }));
       this.draft(known.length === 1 ? known[0] : { do: "together", says: "softened", commands: known }, drafts);
+    }
+  }
+
+  // Hold to see the chosen shapes (or points) without their soft edge.
+  bare(on) {
+    const { store } = this;
+    if (on && !this.bared && store.editable.length) {
+      this.bared = store.editable.map((s) => s.id);
+      if (store.look === "plate") store.set("look", "matte");
+      this.soften({ inner: 0, outer: 0, shift: 0 }, false);
+    } else if (!on && this.bared) {
+      for (const id of this.bared) store.settle(id);
+      this.bared = null;
+      store.say("changed");
     }
   }
 

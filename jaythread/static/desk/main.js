@@ -7,6 +7,7 @@ import { Store } from "./model/store.js";
 import { call, get } from "./net/api.js";
 import { Edits } from "./net/edits.js";
 import { Mattes } from "./net/mattes.js";
+import { Small } from "./net/small.js";
 import { Trial } from "./net/trial.js";
 import { Watch } from "./net/watch.js";
 import { Plates } from "./net/pictures.js";
@@ -44,6 +45,7 @@ async function open() {
   const board = new Board(document.getElementById("board"), store, plates, edits, player);
   const desk = new Desk(store, stage, edits, mattes, board, player);
   desk.pointer = new Pointer(stage, () => desk.tool);
+  desk.small = new Small(store, edits);
   desk.trial = stage.trial = new Trial(store, edits);
   stage.pointer = desk.pointer;
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key

@@ -3,7 +3,7 @@
 import { call } from "./api.js";
 import { bounds, union } from "../geom/outline.js";
 
-const KEPT = 24;
+const KEPT = 16; // mattes: 8 MB each at full HD
 const MARGIN = 4; // px around the touched box, beyond the reach
 
 // How many steps of the exposure a matte was made from; a + says that more were wanted.
@@ -74,6 +74,10 @@ export class Mattes extends EventTarget {
 
   async send(wanted) {
     this.asking = true;
+    const slow = setTimeout(() => {
+      this.says = "the matte is on its way"; // the very first one waits for the core to be compiled
+      this.dispatchEvent(new Event("loaded"));
+    }, 1200);
     const [width, height] = this.store.shot.size;
     try {
       const box = wanted.box
@@ -89,6 +93,7 @@ export class Mattes extends EventTarget {
     } catch (error) {
       if (!(error instanceof TypeError && /fetch/.test(error.message))) console.error(error); // without a connection the next change asks again
     }
+    clearTimeout(slow);
     this.asking = false;
     if (this.again) {
       const next = this.again;

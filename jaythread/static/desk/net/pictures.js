@@ -1,8 +1,8 @@
 // Pictures of the plate: quick ones of the frames around the present one kept ahead for stepping and playing, the full-size lossless one
 // from 100 % on. What is kept is bounded: a long shot never fills the memory.
 
-const FULL_KEPT = 10; // full-size pictures: 8 MB each at full HD
-const QUICK_KEPT = 250; // quick pictures: 3.7 MB each decoded
+const FULL_KEPT = 6; // full-size pictures: 8 MB each at full HD
+const QUICK_KEPT = 190; // quick pictures: 3.7 MB each decoded
 const PATIENCE = 40; // ms between two looks whether something more urgent is done
 
 async function fetched(url) {

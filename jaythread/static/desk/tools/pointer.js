@@ -65,6 +65,7 @@ export class Pointer {
   move(e) {
     const p = this.place(e);
     this.last = p;
+    this.stage.under(p);
     if (this.panning) {
       this.stage.setView(V.pan(this.stage.view, p.sx - this.panning.sx, p.sy - this.panning.sy));
       this.panning = p;

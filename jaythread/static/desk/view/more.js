@@ -7,7 +7,7 @@ const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    shots: [], grounds: [], changing: "", keySays: "", isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    under: "", elsewhere: [], over: "", shots: [], grounds: [], changing: "", keySays: "", isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -20,9 +20,12 @@ export function more() {
       const trial = this.desk.trial?.now;
       this.trial = trial ? `Would be: ${trial.says}.` : "";
       this.loupe = store.loupe;
+      if (!store.loupe) this.under = "";
       this.at = store.pointCount && store.editable.length ? store.middle.map((v) => v.toFixed(2)) : ["", ""];
       this.grounds = store.grounds;
       this.shots = store.shots;
+      const here = new Set(store.stack().map((line) => line.shape));
+      this.elsewhere = [...store.shapes.values()].filter((s) => s.kind !== "group" && !here.has(s.id)).map((s) => ({ id: s.id, name: s.name }));
       this.locked = Boolean(shape?.locked);
       this.isGroup = shape?.kind === "group";
       this.groups = store.groups.map((s) => ({ id: s.id, name: s.name }));
@@ -175,6 +178,33 @@ export function more() {
       this.desk.store.set("ground", event.target.value);
     },
 
+    addLine(event) {
+      const shape = event.target.value;
+      event.target.value = "";
+      if (shape) this.send({ do: "add line", entry: crypto.randomUUID(), matte: this.matte, shape });
+    },
+    dropLine() {
+      const line = this.lines.find((l) => l.last);
+      if (line) this.send({ do: "drop line", entry: line.id });
+    },
+    // A line of the stack is dragged to another place in it.
+    lineDown(line, event) {
+      if (!this.mayTrace || event.button) return;
+      const from = event.clientY;
+      const at = (e) => document.elementFromPoint(e.clientX, e.clientY)?.closest?.("[data-line]")?.dataset.line || "";
+      const move = (e) => {
+        if (Math.abs(e.clientY - from) > 6) this.over = at(e);
+      };
+      const up = (e) => {
+        removeEventListener("pointermove", move);
+        removeEventListener("pointerup", up);
+        const to = this.over && at(e);
+        this.over = "";
+        if (to && to !== line.id) this.desk.bringTo(line.id, to);
+      };
+      addEventListener("pointermove", move);
+      addEventListener("pointerup", up);
+    },
     async copyTo(event) {
       const shot = Number(event.target.value);
       event.target.value = "";

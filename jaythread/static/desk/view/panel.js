@@ -30,11 +30,13 @@ function main() {
       this.table = table;
       this.ready = true;
       for (const what of ["changed", "dragged", "view"]) store.addEventListener(what, () => this.sync());
+      store.addEventListener("under", () => (this.under = store.figures));
       store.addEventListener("frame", () => this.sync(store.playing));
       desk.player.addEventListener("state", () => this.playState());
       desk.edits.addEventListener("state", () => this.sync());
       desk.edits.addEventListener("refused", (e) => this.tell(e.detail));
       desk.mattes.addEventListener("loaded", () => this.sync());
+      desk.small.addEventListener("loaded", () => this.sync());
       desk.tell = (text) => this.tell(text);
       desk.showKeys = () => this.openKeys();
       this.sync();
@@ -63,10 +65,10 @@ function main() {
         phase: store.shutter.phase ?? -store.shutter.angle / 2, refused: edits.refused.length, many: store.chosenShapes.length,
         samples: store.look === "plate" ? "" : mattes.says,
       });
-      this.lines = store.stack().map((line) => {
+      this.lines = store.stack().map((line, at) => {
         const it = store.shapes.get(line.shape);
         return {
-          id: line.id, shape: it.id, name: it.name, colour: COLOURS[it.colour], mode: line.mode, inverted: line.inverted,
+          id: line.id, picture: this.desk.small.pictures[at] || "", shape: it.id, name: it.name, colour: COLOURS[it.colour], mode: line.mode, inverted: line.inverted,
           chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
           told: [it.locked ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
         };
@@ -272,6 +274,13 @@ function main() {
       const now = this.mattes.find((m) => m.id === this.matte);
       const name = now && prompt("Name of the matte", now.name);
       if (name && name !== now.name) this.send({ do: "matte", matte: this.matte, name });
+    },
+    copyMatte() {
+      const now = this.mattes.find((m) => m.id === this.matte);
+      const name = now && prompt("Name of the copy", `${now.name} 2`);
+      if (!name) return;
+      const matte = crypto.randomUUID();
+      this.desk.edits.push({ do: "copy matte", matte, of: now.id, name }).then(() => this.desk.store.set("matte", matte));
     },
     removeMatte() {
       const now = this.mattes.find((m) => m.id === this.matte);

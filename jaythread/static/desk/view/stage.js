@@ -91,9 +91,40 @@ export class Stage {
     return [x, y, w * scale, h * scale];
   }
 
+  // While on, the matte's layer begins at the pointer: what is left of it is the plate.
+  wipe(on) {
+    if (on === this.wiping) return;
+    this.wiping = on;
+    this.canvases[1].style.clipPath = on ? `inset(0 0 0 ${this.pointer?.last?.sx ?? this.size[0] / 2}px)` : "";
+    this.draw("plate", "matte");
+  }
+
+  // Figures of the plate and the matte under the pointer, when the loupe is wanted.
+  under(p) {
+    if (this.wiping) this.canvases[1].style.clipPath = `inset(0 0 0 ${p.sx}px)`;
+    if (!this.store.loupe || this.store.dragging.size) return;
+    const [x, y] = [Math.floor(p.x), Math.floor(p.y)];
+    const [w, h] = this.store.shot.size;
+    this.store.figures = "";
+    if (x >= 0 && y >= 0 && x < w && y < h) {
+      const picture = this.plates.full.get(this.store.frame);
+      if (!picture) this.plates.best(this.store.frame, true);
+      const pen = (this.one ||= new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true }));
+      pen.clearRect(0, 0, 1, 1);
+      if (picture) pen.drawImage(picture, x, y, 1, 1, 0, 0, 1, 1);
+      const colour = picture ? [...pen.getImageData(0, 0, 1, 1).data].slice(0, 3).join(" ") : "on its way";
+      const matte = this.store.look === "plate" ? null : this.mattes.current();
+      pen.clearRect(0, 0, 1, 1);
+      if (matte) pen.drawImage(matte, x, y, 1, 1, 0, 0, 1, 1);
+      const alpha = matte ? `, matte ${(pen.getImageData(0, 0, 1, 1).data[3] / 255).toFixed(3)}` : "";
+      this.store.figures = `${x}, ${y}: plate ${colour}${alpha}`;
+    }
+    this.store.say("under");
+  }
+
   paintPlate() {
     const pen = this.pen(0);
-    if (this.store.look === "cut-out") return this.paintGround(pen);
+    if (this.store.look === "cut-out" && !this.wiping) return this.paintGround(pen);
     const wantsFull = this.view.scale * (devicePixelRatio || 1) >= 1;
     const picture = this.plates.best(this.store.frame, wantsFull) || (this.store.playing ? this.lastPicture : null);
     this.lastPicture = picture;
@@ -126,8 +157,52 @@ export class Stage {
     return "url(#display)";
   }
 
-  paintGround(pen) {
-    this.canvases[0].style.filter = "none";
+  behind(pen, paint) {
+    const kept = new OffscreenCanvas(pen.canvas.width, pen.canvas.height);
+    kept.getContext("2d").drawImage(pen.canvas, 0, 0);
+    pen.clearRect(0, 0, ...this.size);
+    paint();
+    pen.drawImage(kept, 0, 0, ...this.size);
+  }
+
+  // Exactly black, exactly white, or between, as the core has it (the picture for the screen keeps that apart); or the plate just there.
+  paintLevels(pen, matte, look) {
+    pen.fillStyle = "#4a4a4a";
+    pen.fillRect(...this.rect());
+    if (!matte) return;
+    pen.imageSmoothingEnabled = false;
+    if (look === "levels") return pen.drawImage(this.levels(matte, (a) => (a === 0 ? [0, 0, 0, 255] : a === 255 ? [255, 255, 255, 255] : [184, 116, 26, 255])), ...this.rect());
+    const picture = this.plates.best(this.store.frame, this.view.scale * (devicePixelRatio || 1) >= 1);
+    if (!picture) return;
+    const there = new OffscreenCanvas(pen.canvas.width, pen.canvas.height);
+    const at = there.getContext("2d");
+    at.setTransform(pen.getTransform());
+    at.imageSmoothingEnabled = false;
+    at.drawImage(this.levels(matte, (a) => (a === 0 || a === 255 ? [0, 0, 0, 0] : [0, 0, 0, 255])), ...this.rect());
+    at.globalCompositeOperation = "source-in";
+    at.drawImage(picture, ...this.rect());
+    pen.drawImage(there, 0, 0, ...this.size);
+  }
+
+  levels(matte, colour) {
+    const { width, height } = matte;
+    const image = matte.getContext("2d").getImageData(0, 0, width, height);
+    const { data } = image;
+    const table = [...Array(256).keys()].map(colour);
+    for (let i = 0; i < data.length; i += 4) {
+      const c = table[data[i + 3]];
+      data[i] = c[0];
+      data[i + 1] = c[1];
+      data[i + 2] = c[2];
+      data[i + 3] = c[3];
+    }
+    const out = new OffscreenCanvas(width, height);
+    out.getContext("2d").putImageData(image, 0, 0);
+    return out;
+  }
+
+  paintGround(pen, alone = true) {
+    if (alone) this.canvases[0].style.filter = "none";
     const [x, y, w, h] = this.rect();
     const other = this.store.grounds.find((g) => `plate ${g.id}` === this.store.ground);
     pen.fillStyle = other ? "#777" : GROUNDS[this.store.ground] || this.store.ground;
@@ -168,7 +243,12 @@ export class Stage {
     if (look === "plate") return;
     const matte = this.mattes.current();
     pen.imageSmoothingEnabled = this.view.scale < 1;
-    if (look === "cut-out") return this.paintCutOut(pen, matte);
+    if (look === "cut-out") {
+      this.paintCutOut(pen, matte);
+      if (this.wiping) this.behind(pen, () => this.paintGround(pen, false));
+      return;
+    }
+    if (look === "levels" || look === "edge") return this.paintLevels(pen, matte, look);
     if (look === "matte") {
       pen.fillStyle = "#000";
       pen.fillRect(...this.rect());
