@@ -1,14 +1,17 @@
-"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs: coverage blur reach sequence desk."""
+"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs: coverage blur reach sequence varying truth softness desk."""
 
 import sys
 
-from benchmarks import core, desk
+from benchmarks import core, desk, truth
 
 ALL = {
     "coverage": core.coverage_accuracy,
     "blur": core.blurred_matte,
     "reach": core.reach,
     "sequence": core.sequence,
+    "varying": core.varying_reach,
+    "truth": truth.against_truth,
+    "softness": truth.softness,
     "desk": desk.edit_to_picture,
 }
 

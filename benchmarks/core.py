@@ -4,6 +4,7 @@ import os
 import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,9 @@ from benchmarks.scenes import FULL_HD, blob, matte, shape, twelve
 from benchmarks.timing import best
 from roto.curve.flatten import polygon
 from roto.matte.render import render, render_each
+from roto.matte.stack import Matte
+from roto.motion.keys import Keys
+from roto.motion.shape import Shape, settings_values
 from roto.picture import stills
 
 TRUTH_SIDES = 1e-5
@@ -130,6 +134,43 @@ def sequence(frames: int = 100) -> list[tuple[str, str, str]]:
             "at least 0.8",
         ),
         png_settings(kept),
+    ]
+
+
+def _bare(it: Matte) -> Matte:
+    hard = Keys.build([1], settings_values()[None])
+    return replace(it, entries=tuple(replace(e, shape=replace(e.shape, settings=hard)) for e in it.entries))
+
+
+def _each(it: Shape, low: float, high: float) -> Shape:
+    """A reach of each point, between two widths, in waves along the outline."""
+    turn = np.arange(it.form.parts) / it.form.parts * 2 * np.pi
+    middle, swing = (low + high) / 2, (high - low) / 2
+    reach = np.stack([middle + swing * np.sin(turn), middle + swing * np.cos(turn)], axis=1)
+    return replace(it, reach=Keys.build([1], reach[None]), own=(True,) * it.form.parts)
+
+
+def varying_reach() -> list[tuple[str, str, str]]:
+    """Twelve shapes with a reach per point against the same without a reach; and one shape against exact distance transforms."""
+    it = twelve()
+    fast = tuple(replace(e, shape=replace(e.shape, place=replace(e.shape.place, values=e.shape.place.values * 4.5))) for e in it.entries)
+    it = replace(it, entries=fast, shutter=replace(it.shutter, cap=16))
+    hard = _bare(it)
+    soft = replace(it, entries=tuple(replace(e, shape=_each(e.shape, 1.0, 6.0)) for e in it.entries))
+    times = {name: best(lambda m=m: render(m, 1)) for name, m in (("hard", hard), ("soft", soft))}  # type: ignore[misc]
+    steps = render(hard, 1).samples, render(soft, 1).samples
+    one = matte(shape(blob((960.0, 540.0), 300.0, 3), "a"))
+    one = replace(one, entries=(replace(one.entries[0], shape=_each(one.entries[0].shape, 20.0, 20.0)),))
+    filled = render(one, 1).alpha > 0.5
+    general_ms = min(best(lambda: general.opencv_distance(filled), 5), best(lambda: general.scipy_distance(filled), 2))
+    ours = best(lambda: render(one, 1))
+    return [
+        (
+            "12 shapes with a reach per point, full HD, against none",
+            f"{times['soft'] / times['hard']:.2f} ({times['soft']:.1f} ms in {steps[1]} steps; none {times['hard']:.1f} ms in {steps[0]})",
+            "at most 3",
+        ),
+        ("reach per point of 20 px, full HD", f"{ours / general_ms:.2f} ({ours:.1f} ms; general {general_ms:.1f} ms)", "at most 0.5"),
     ]
 
 

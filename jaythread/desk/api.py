@@ -10,7 +10,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
-from jaythread.desk import actions, ahead, commands, exchange, payload
+from jaythread.desk import actions, ahead, commands, exchange, payload, reading
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
 from roto.matte import small
@@ -144,6 +144,11 @@ def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) 
 def export(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> FileResponse:
     name, text = exchange.export_document(request.user, shot_id, matte_id)
     return FileResponse(io.BytesIO(text.encode()), as_attachment=True, filename=name, content_type="application/json")
+
+
+@router.get("/shots/{shot_id}/shapes/{shape_id}/softness/{frame}")
+def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: int) -> Any:
+    return reading.softness(request.user, shot_id, str(shape_id), frame)
 
 
 @router.post("/shots/{shot_id}/shapes/{shape_id}/copies")

@@ -11,10 +11,11 @@ export class Trial {
     store.addEventListener("changed", () => this.now?.shapes.some((s) => !store.shapes.has(s.id)) && this.leave());
   }
 
-  async begin(command) {
+  // why: what led to it, said before what it would do.
+  async begin(command, why = "") {
     const answer = await post(`/shots/${this.store.shot.id}/tried`, { command });
     for (const shape of answer.shapes) shape.outlines = decodeOutlines(shape.outlines);
-    this.now = { command, ...answer };
+    this.now = { command, why, ...answer };
     this.store.say("changed");
   }
 
@@ -22,6 +23,16 @@ export class Trial {
     const at = frame - this.store.shot.first;
     const there = (this.now?.shapes || []).filter((s) => s.kind !== "group");
     return there.map((s) => s.outlines.subarray(at * s.curves.length * 6, (at + 1) * s.curves.length * 6));
+  }
+
+  // The reach of its points on a frame, where each has one: [{points, reaches, shift}].
+  soft(frame) {
+    const at = frame - this.store.shot.first;
+    const there = (this.now?.shapes || []).filter((s) => s.reaches);
+    return there.map((s) => ({
+      points: s.outlines.subarray(at * s.curves.length * 6, (at + 1) * s.curves.length * 6),
+      reaches: this.store.at(s.reaches, frame), shift: this.store.at(s.soft, frame)[2],
+    }));
   }
 
   take() {

@@ -18,7 +18,7 @@ export function more() {
       this.displayed = [exposure ? `${exposure > 0 ? "+" : ""}${exposure} stops` : "", gamma !== 1 ? `gamma ${gamma}` : "", channel === "all" ? "" : `${channel} only`]
         .filter(Boolean).join(", ");
       const trial = this.desk.trial?.now;
-      this.trial = trial ? `Would be: ${trial.says}.` : "";
+      this.trial = trial ? `${trial.why || ""} Would be: ${trial.says}.`.trim() : "";
       this.loupe = store.loupe;
       if (!store.loupe) this.under = "";
       this.at = store.pointCount && store.editable.length ? store.middle.map((v) => v.toFixed(2)) : ["", ""];
@@ -153,6 +153,26 @@ export function more() {
         this.tell(error.message);
       }
     },
+    // What the plate says of the edge: shown first, for the chosen points or all of them.
+    async readSoftness() {
+      const { store, trial } = this.desk;
+      const { shape } = store;
+      if (!store.editable.includes(shape)) return;
+      try {
+        this.tell("Reading the plate along the outline ...");
+        const read = await get(`/shots/${store.shot.id}/shapes/${shape.id}/softness/${store.frame}`);
+        const wanted = store.pointsOf(shape.id);
+        const points = Object.fromEntries(Object.entries(read.points).filter(([i]) => !wanted.size || wanted.has(Number(i))));
+        const missing = read.unknown.filter((i) => !wanted.size || wanted.has(i));
+        const told = `The plate's edge is known on ${read.known} % of the outline`;
+        const rest = missing.length ? `; it says nothing at ${missing.length} of its points, which stay as they are` : "";
+        if (!Object.keys(points).length) return this.tell(`${told}${rest}. Too little contrast, or another edge beside it.`);
+        this.said = "";
+        await trial.begin({ do: "reach", shape: shape.id, frame: store.frame, points, ...store.spreading }, `${told}${rest}.`);
+      } catch (error) {
+        this.tell(error.message);
+      }
+    },
     takeTrial() {
       this.desk.trial.take();
     },
@@ -178,6 +198,9 @@ export function more() {
       this.desk.store.set("ground", event.target.value);
     },
 
+    closeMenu(event) {
+      event.currentTarget.closest("details").open = false;
+    },
     addLine(event) {
       const shape = event.target.value;
       event.target.value = "";

@@ -68,7 +68,7 @@ function main() {
       this.lines = store.stack().map((line, at) => {
         const it = store.shapes.get(line.shape);
         return {
-          id: line.id, picture: this.desk.small.pictures[at] || "", shape: it.id, name: it.name, colour: COLOURS[it.colour], mode: line.mode, inverted: line.inverted,
+          id: line.id, picture: this.desk.small.pictures[at] || "", shape: it.id, name: it.name, colour: COLOURS[it.colour], way: line.mode + (line.inverted ? " outside" : ""),
           chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
           told: [it.locked ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
         };
@@ -208,10 +208,8 @@ function main() {
       if (this.mayTrace) this.desk.edits.push(command);
     },
     setMode(line, event) {
-      this.send({ do: "entry", entry: line.id, mode: event.target.value });
-    },
-    invertLine(line) {
-      this.send({ do: "entry", entry: line.id, inverted: !line.inverted });
+      const [mode, outside] = event.target.value.split(" ");
+      this.send({ do: "entry", entry: line.id, mode, inverted: Boolean(outside) });
     },
     rename(event) {
       const name = event.target.value.trim();

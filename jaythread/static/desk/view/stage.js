@@ -278,6 +278,7 @@ export class Stage {
       for (const id of inHand) if (store.marks.isShown(id)) this.paintChosen(pen, store.shapes.get(id));
       pen.globalAlpha = 1;
     }
+    for (const { points, reaches, shift } of this.trial?.soft(store.frame) || []) signs.varyingBand(pen, reachLines(points, reaches, shift), view);
     for (const points of this.trial?.outlines(store.frame) || []) signs.openly(pen, points, view);
     if (this.extra) this.extra(pen, view);
     if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);

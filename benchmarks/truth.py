@@ -1,0 +1,105 @@
+"""The product's own yardstick: the demo's part-done shots against their true mattes, and what is read from their plates."""
+
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import distance_transform_edt
+
+from demo.scenes import SHUTTER, Scene, scenes
+from demo.tracing import traced
+from roto.matte.render import render
+from roto.matte.shutter import Shutter
+from roto.matte.softness import read_softness
+from roto.matte.stack import Entry, Matte
+from roto.motion import edits
+from roto.motion.shape import Shape
+
+LOOKS = 4
+"""pairs of neighbouring frames of each shot that are looked at"""
+Row = tuple[str, str, str]
+
+
+def demo_matte(scene: Scene) -> Matte:
+    """The matte as far as the demo's artist has come."""
+    shapes: dict[str, Shape] = {}
+    modes: dict[str, str] = {}
+    for said in traced(scene, "matte"):
+        one, key = dict(said), said["shape"]
+        do, frame = one["do"], one["frame"]
+        if do == "trace":
+            shapes[key] = edits.trace(key, one["name"], frame, one["points"], one["curves"])
+            modes[key] = one.get("mode", "add")
+        elif do == "place":
+            shapes[key] = edits.place(shapes[key], frame, tuple(one["move"]), one["turn"], one["size"])
+        else:
+            shapes[key] = edits.soften(shapes[key], frame, inner=one["inner"], outer=one["outer"])
+    last = scene.first + scene.frames - 1
+    entries = tuple(Entry(shape=s, mode=modes[k]) for k, s in shapes.items())
+    return Matte(
+        shot=scene.name, name=scene.matte, size=(scene.width, scene.height), rate=Fraction(scene.rate), first=scene.first, last=last,
+        shutter=Shutter(angle=SHUTTER), entries=entries,
+    )  # fmt: skip
+
+
+def contour_distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    """Mean distance (px) of the one's contour at 0.5 from the other's, both ways; NaN where either has none."""
+
+    def contour(alpha: NDArray[np.float32]) -> NDArray[np.bool_]:
+        full = alpha >= 0.5
+        edge = np.zeros_like(full)
+        edge[:, 1:] |= full[:, 1:] != full[:, :-1]
+        edge[1:] |= full[1:] != full[:-1]
+        return edge
+
+    a, b = contour(one), contour(other)
+    if not a.any() or not b.any():
+        return float("nan")
+    return float((distance_transform_edt(~b)[a].mean() + distance_transform_edt(~a)[b].mean()) / 2)
+
+
+def against_truth() -> list[Row]:
+    """Each demo shot: mean absolute error, the worst frame's, contour, gradient, flicker."""
+    rows = []
+    for scene in scenes():
+        matte = demo_matte(scene)
+        frames = np.linspace(scene.first, scene.first + scene.frames - 2, LOOKS).astype(int)
+        errors, contours, gradients, flickers = [], [], [], []
+        for frame in frames:
+            (ours, next_ours), (true, next_true) = zip(
+                *[(render(matte, int(f), threads=2).alpha, scene.draw(int(f))[1]) for f in (frame, frame + 1)], strict=True
+            )
+            errors.append(float(np.abs(ours - true).mean()))
+            contours.append(contour_distance(ours, true))
+            gradients.append(float(np.mean([np.abs(np.diff(ours, axis=k) - np.diff(true, axis=k)).mean() for k in (0, 1)])))
+            flickers.append(float(np.abs((next_ours - ours) - (next_true - true)).mean()))
+        many = [c for c in contours if np.isfinite(c)]
+        text = (
+            f"error {np.mean(errors):.4f}, worst frame {max(errors):.4f}, contour {np.mean(many) if many else float('nan'):.1f} px, "
+            f"gradient {np.mean(gradients):.5f}, flicker {np.mean(flickers):.5f}"
+        )
+        rows.append((f"{scene.name} as far as it is traced, against its true matte", text, "0"))
+    return rows
+
+
+def softness() -> list[Row]:
+    """Softness read from the plates of KITE and MAKER against that of their true mattes, at the same places."""
+    rows = []
+    for scene in scenes():
+        if scene.name not in ("KITE_010", "MAKER_030"):
+            continue
+        matte = demo_matte(scene)
+        frame = scene.first + (0 if scene.name == "MAKER_030" else scene.frames // 3)
+        plate, true = scene.draw(frame)
+        shape = matte.entries[0].shape
+        outline = shape.outlines(np.array([frame]))[0]
+        ends = shape.outline(np.array(matte.shutter.exposure(frame)), frame)
+        moved = ends[1, :, :2] - ends[0, :, :2]
+        read = read_softness(plate.astype(np.float32) / 255, outline, moved)
+        wanted = read_softness(np.repeat(true[:, :, None], 3, axis=2).astype(np.float32), outline, moved)
+        both = np.isfinite(read.width) & np.isfinite(wanted.width) & (wanted.width > 0.5)
+        right = np.abs(read.width[both] / wanted.width[both] - 1) < 0.2
+        off = np.median(np.abs(read.width[both] / wanted.width[both] - 1))
+        text = f"known on {100 * read.known:.0f} %, there within 20 % on {100 * right.mean():.0f} %, median off by {100 * off:.0f} %"
+        rows.append((f"softness read from the plate, {shape.name} of {scene.name}", text, "known on 70 %, right within 20 %"))
+    return rows

@@ -1,0 +1,44 @@
+"""What is read from the plate for a shape, offered and never applied by itself."""
+
+from typing import Any
+
+import numpy as np
+
+from jaythread.desk import changes, scene
+from jaythread.errors import NotThere, Refused
+from jaythread.plates.models import State
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import User, shot_for
+from roto.matte.softness import read_softness
+from roto.motion.shape import CLOSED
+from roto.picture import display, stills
+
+
+def plate_picture(shot: Shot, frame: int) -> np.ndarray:
+    """The plate's frame (h, w, 3) as it is displayed, float32 0..1."""
+    plate = shot.plates.first()
+    path = plate.still(frame) if plate is not None and plate.state == State.READY else None
+    if plate is None or path is None or not path.exists():
+        raise NotThere(f"Frame {frame} has no picture to read from.")
+    return display.to_screen(stills.read(path), plate.space).astype(np.float32) / np.float32(255)
+
+
+def softness(user: User, shot_id: int, shape_id: str, frame: int) -> dict[str, Any]:
+    """The reach that the plate suggests for each point of a shape on a frame, and on which part of the outline it is known.
+
+    points: index to inner and outer px, just those that are known. unknown: the others. known: percent of the outline.
+    """
+    shot = shot_for(user, shot_id, "look")
+    shape = scene.core_shapes([changes.shape_row(shot, shape_id, None)])[shape_id]
+    if shape.kind != CLOSED:
+        raise Refused("Softness is read along closed outlines.")
+    outline = shape.outlines(np.array([frame]))[0]
+    ends = shape.outline(np.array(shot.shutter.exposure(frame)), frame) if shape.blur and shot.shutter.angle else None
+    read = read_softness(plate_picture(shot, frame), outline, None if ends is None else ends[1, :, :2] - ends[0, :, :2])
+    reach = read.reach_of_points(shape.form.parts)
+    known = np.isfinite(reach[:, 0])
+    return {
+        "points": {int(i): [round(float(v), 1) for v in reach[i]] for i in np.flatnonzero(known)},
+        "unknown": np.flatnonzero(~known).tolist(),
+        "known": round(100 * read.known),
+    }

@@ -1,0 +1,173 @@
+"""Softness read from the plate: how wide the picture's own edge is along an outline, and how far it lies off.
+
+At places along the outline the picture is sampled along the normal, on the line of colour that parts what lies inside from what lies
+outside. An edge that a lens has softened rises there like the integral of a bell curve (the edge-spread function); its width and place are
+found by least squares over a grid of such edges, refined between its nodes. The variance of what softened it is that of the bell less
+what else spreads an edge: the pixel itself, and the shape's own motion across the exposure. A straight ramp of the same variance is
+sqrt(12) of its root wide: that is the reach. Where the picture gives no answer (little contrast, noise, another edge beside it) it is
+unknown, and says so.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import erf
+
+from roto.motion.keys import Floats
+
+STEP = 0.5
+"""px between two samples along a normal"""
+APART = 3.0
+"""px along the outline between two places"""
+WINDOWS = (6.0, 14.0, 30.0)
+"""px to either side of the outline that are looked at: the narrowest that holds the whole edge counts"""
+SIGMAS, OFFSETS = 28, 21
+LEAST_CONTRAST = 0.06
+"""of the range from black to white: below it an edge is not told from texture"""
+LEAST_FIT = 0.80
+"""of the variance along the normal that the edge must explain"""
+RAMP = np.sqrt(12.0)
+"""width of a straight ramp, in roots of its variance"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Softness:
+    """What was read at places along an outline.
+
+    at: (S,) where, in segments and parameters (2.5: the middle of the third segment). width: (S,) px of the reach, NaN where unknown.
+    offset: (S,) px that the edge lies outside of the outline (negative: inside), NaN where unknown.
+    """
+
+    at: Floats
+    width: Floats
+    offset: Floats
+
+    @property
+    def known(self) -> float:
+        """On which part of the outline the picture gave an answer, 0..1."""
+        return float(np.isfinite(self.width).mean()) if len(self.width) else 0.0
+
+    def reach_of_points(self, count: int) -> Floats:
+        """Inner and outer reach (count, 2) for the outline's points, from the places nearer to it than to the next; NaN where unknown."""
+        out = np.full((count, 2), np.nan)
+        for i in range(count):
+            away = np.abs((self.at - i + count / 2) % count - count / 2)
+            here = (away < 0.5) & np.isfinite(self.width)
+            if here.sum() < max(2, 0.4 * (away < 0.5).sum()):
+                continue
+            width, offset = np.median(self.width[here]), np.median(self.offset[here])
+            out[i] = max(0.0, width / 2 - offset), max(0.0, width / 2 + offset)
+        return out
+
+
+def places_along(points: Floats, apart: float = APART) -> tuple[Floats, Floats, Floats]:
+    """Places along an outline (n, 6): where (S,) in segments, the places (S, 2), and the unit normals outwards (S, 2)."""
+    n = len(points)
+    t = (np.arange(64) + 0.5) / 64
+    u = 1 - t
+    basis = np.stack([u**3, 3 * u * u * t, 3 * u * t * t, t**3])
+    slope = np.stack([-3 * u * u, 3 * u * u - 6 * u * t, 6 * u * t - 3 * t * t, 3 * t * t])
+    nxt = np.roll(points, -1, axis=0)
+    corners = np.stack([points[:, :2], points[:, :2] + points[:, 4:], nxt[:, :2] + nxt[:, 2:4], nxt[:, :2]])
+    fine = np.einsum("ck,cnd->nkd", basis, corners).reshape(-1, 2)
+    along = np.einsum("ck,cnd->nkd", slope, corners).reshape(-1, 2)
+    steps = np.hypot(*(np.roll(fine, -1, axis=0) - fine).T)
+    arc = np.concatenate([[0.0], np.cumsum(steps)[:-1]])
+    wanted = np.arange(0.0, steps.sum(), apart)
+    which = np.unique(np.clip(np.searchsorted(arc, wanted), 0, len(arc) - 1))
+    area = float(fine[:, 0] @ np.roll(fine[:, 1], -1) - np.roll(fine[:, 0], -1) @ fine[:, 1])
+    tangent = along[which] / np.maximum(np.linalg.norm(along[which], axis=1, keepdims=True), 1e-9)
+    outward = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) * np.sign(area)
+    at = which // 64 + t[which % 64]
+    return np.asarray(at % n), fine[which], outward
+
+
+def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, window: float) -> Floats:
+    """The picture (S, N, 3) along the normals, from inside out, a little averaged along the edge against grain."""
+    x = np.arange(-window, window + STEP / 2, STEP)
+    tangent = np.stack([-outward[:, 1], outward[:, 0]], axis=1)
+    total = np.zeros((len(places), len(x), 3))
+    beside = (-1.5, -0.5, 0.5, 1.5)
+    for b in beside:
+        where = places[:, None] + x[None, :, None] * outward[:, None] + b * tangent[:, None]
+        maps = (where - 0.5).astype(np.float32)  # OpenCV has whole numbers at the pixels' centres
+        total += cv2.remap(picture, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    return total / len(beside)
+
+
+def _edges(window: float) -> tuple[Floats, Floats, Floats]:
+    """A grid of edges from 1 inside to 0 outside: (SIGMAS * OFFSETS, N), their sigmas and offsets."""
+    x = np.arange(-window, window + STEP / 2, STEP)
+    sigma, offset = np.meshgrid(np.geomspace(0.3, window / 2, SIGMAS), np.linspace(-window / 2, window / 2, OFFSETS), indexing="ij")
+    edges = 0.5 - 0.5 * erf((x[None] - offset.reshape(-1, 1)) / (np.sqrt(2) * sigma.reshape(-1, 1)))
+    return edges, sigma.ravel(), offset.ravel()
+
+
+def _fitted(profiles: Floats, window: float) -> tuple[Floats, Floats, Floats]:
+    """Sigma, offset and the share of variance explained (S,) of the best edge, refined between the grid's nodes."""
+    edges, sigma, offset = _edges(window)
+    plain = edges - edges.mean(axis=1, keepdims=True)
+    plain /= np.linalg.norm(plain, axis=1, keepdims=True)
+    data = profiles - profiles.mean(axis=1, keepdims=True)
+    score = (data @ plain.T) ** 2 / np.maximum((data**2).sum(axis=1, keepdims=True), 1e-12)
+    best = score.argmax(axis=1)
+    row, column = best // OFFSETS, best % OFFSETS
+    grid = score.reshape(len(score), SIGMAS, OFFSETS)
+    every = np.arange(len(score))
+
+    def between(before: Floats, here: Floats, after: Floats) -> Floats:
+        bend = before - 2 * here + after
+        return np.clip(np.where(np.abs(bend) > 1e-12, 0.5 * (before - after) / np.where(bend == 0, 1, bend), 0.0), -0.5, 0.5)
+
+    r = np.clip(row, 1, SIGMAS - 2)
+    c = np.clip(column, 1, OFFSETS - 2)
+    up = between(grid[every, r - 1, column], grid[every, r, column], grid[every, r + 1, column]) * (r == row)
+    side = between(grid[every, row, c - 1], grid[every, row, c], grid[every, row, c + 1]) * (c == column)
+    ratio = (window / 2 / 0.3) ** (1 / (SIGMAS - 1))
+    return sigma[best] * ratio**up, offset[best] + side * (window / (OFFSETS - 1)), score[every, best]
+
+
+def read_softness(picture: NDArray[np.float32], points: Floats, moved: Floats | None = None) -> Softness:
+    """How soft the picture's edge is along an outline.
+
+    picture: (h, w, 3), any evenly lit scale, 0..1. points: (n, 6), the outline on its frame, plate px. moved: (n, 2), how far each point
+    travels within the exposure (px); what that spreads the edge by is taken out, since motion blur puts it in again.
+    """
+    at, places, outward = places_along(points)
+    height, width = picture.shape[:2]
+    inside = ((places > 1) & (places < np.array([width, height]) - 1)).all(axis=1)
+    found = np.full((3, len(places)), np.nan)
+    waiting = np.flatnonzero(inside)
+    for window in WINDOWS:
+        if not len(waiting):
+            break
+        colours = _profiles(picture, places[waiting], outward[waiting], window)
+        third = colours.shape[1] // 3
+        apart = colours[:, :third].mean(axis=1) - colours[:, -third:].mean(axis=1)
+        contrast = np.linalg.norm(apart, axis=1)
+        line = np.einsum("snc,sc->sn", colours, apart / np.maximum(contrast, 1e-9)[:, None])
+        sigma, offset, share = _fitted(line, window)
+        whole = 2.5 * sigma + np.abs(offset) < window
+        good = whole & (contrast > LEAST_CONTRAST) & (share > LEAST_FIT)
+        found[:, waiting[good]] = sigma[good], offset[good], share[good]
+        waiting = waiting[~good & ~(whole & (share > LEAST_FIT))]
+    spread = np.full(len(places), 1.0 / 12.0)
+    if moved is not None:
+        k = np.floor(at).astype(int) % len(points)
+        t = (at - np.floor(at))[:, None]
+        way = moved[k] * (1 - t) + moved[(k + 1) % len(points)] * t
+        spread += (way * outward).sum(axis=1) ** 2 / 12.0
+    variance = np.maximum(found[0] ** 2 - spread, 0.0)
+    return Softness(at=at, width=RAMP * np.sqrt(_steadied(at, variance, len(points))), offset=found[1])
+
+
+def _steadied(at: Floats, values: Floats, count: int, near: int = 3) -> Floats:
+    """Each value as the median of the known ones among its neighbours along the outline; unknown stays unknown."""
+    out = values.copy()
+    n = len(values)
+    for i in np.flatnonzero(np.isfinite(values)):
+        around = values[[(i + k) % n for k in range(-near, near + 1)]]
+        out[i] = np.nanmedian(around)
+    return out
