@@ -1,4 +1,4 @@
-"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs: coverage blur reach sequence varying truth softness desk."""
+"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs: coverage blur reach sequence varying truth softness shutter desk."""
 
 import sys
 
@@ -12,6 +12,7 @@ ALL = {
     "varying": core.varying_reach,
     "truth": truth.against_truth,
     "softness": truth.softness,
+    "shutter": truth.shutter,
     "desk": desk.edit_to_picture,
 }
 

@@ -151,6 +151,11 @@ def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: int
     return reading.softness(request.user, shot_id, str(shape_id), frame)
 
 
+@router.get("/shots/{shot_id}/shapes/{shape_id}/shutter")
+def shutter(request: HttpRequest, shot_id: int, shape_id: uuid.UUID) -> Any:
+    return reading.shutter(request.user, shot_id, str(shape_id))
+
+
 @router.post("/shots/{shot_id}/shapes/{shape_id}/copies")
 def copy(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, body: CopyIn) -> Any:
     matte = exchange.copy_to(request.user, shot_id, str(shape_id), body.shot)

@@ -9,6 +9,7 @@ from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.matte.shutter_read import read_shutter
 from roto.matte.softness import read_softness
 from roto.motion.shape import CLOSED
 from roto.picture import display, stills
@@ -21,6 +22,30 @@ def plate_picture(shot: Shot, frame: int) -> np.ndarray:
     if plate is None or path is None or not path.exists():
         raise NotThere(f"Frame {frame} has no picture to read from.")
     return display.to_screen(stills.read(path), plate.space).astype(np.float32) / np.float32(255)
+
+
+FRAMES = 6
+"""of a shot that a shutter is read from: those on which the shape moves fastest"""
+
+
+def shutter(user: User, shot_id: int, shape_id: str) -> dict[str, Any]:
+    """The shutter angle that the plate suggests where this shape moves: angle and by how much it may be off (degrees), places that told."""
+    shot = shot_for(user, shot_id, "look")
+    shape = scene.core_shapes([changes.shape_row(shot, shape_id, None)])[shape_id]
+    if shape.kind != CLOSED:
+        raise Refused("The shutter is read along closed outlines.")
+    frames = np.arange(shot.first, shot.last + 1)
+    before, after = (shape.outline(frames + by, frames)[:, :, :2] for by in (-0.5, 0.5))
+    speed = np.hypot(*(after - before).transpose(2, 0, 1)).mean(axis=1) * [shape.is_live(int(f)) for f in frames]
+    looks = []
+    for k in np.argsort(-speed)[: 4 * FRAMES : 4]:  # not all of them neighbours
+        try:
+            picture = plate_picture(shot, int(frames[k]))
+        except NotThere:
+            continue
+        looks.append((picture, shape.outlines(frames[k : k + 1])[0], after[k] - before[k]))
+    read = read_shutter(looks)
+    return {"angle": round(read.angle), "give": round(read.give), "places": read.places}
 
 
 def softness(user: User, shot_id: int, shape_id: str, frame: int) -> dict[str, Any]:

@@ -2,13 +2,15 @@
 
 At places along the outline the picture is sampled along the normal, on the line of colour that parts what lies inside from what lies
 outside. An edge that a lens has softened rises there like the integral of a bell curve (the edge-spread function); its width and place are
-found by least squares over a grid of such edges, refined between its nodes. The variance of what softened it is that of the bell less
-what else spreads an edge: the pixel itself, and the shape's own motion across the exposure. A straight ramp of the same variance is
+found by least squares over a grid of such edges, refined between its nodes. What softened it is that bell less what else spreads an edge:
+the pixel itself, and the shape's own motion across the exposure (which smears it evenly, see `without_smear`). A straight ramp of the
+same variance is
 sqrt(12) of its root wide: that is the reach. Where the picture gives no answer (little contrast, noise, another edge beside it) it is
 unknown, and says so.
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -37,12 +39,13 @@ class Softness:
     """What was read at places along an outline.
 
     at: (S,) where, in segments and parameters (2.5: the middle of the third segment). width: (S,) px of the reach, NaN where unknown.
-    offset: (S,) px that the edge lies outside of the outline (negative: inside), NaN where unknown.
+    offset: (S,) px that the edge lies outside of the outline (negative: inside), NaN where unknown. outward: (S, 2), the unit normals.
     """
 
     at: Floats
     width: Floats
     offset: Floats
+    outward: Floats
 
     @property
     def known(self) -> float:
@@ -153,17 +156,54 @@ def read_softness(picture: NDArray[np.float32], points: Floats, moved: Floats | 
         good = whole & (contrast > LEAST_CONTRAST) & (share > LEAST_FIT)
         found[:, waiting[good]] = sigma[good], offset[good], share[good]
         waiting = waiting[~good & ~(whole & (share > LEAST_FIT))]
-    spread = np.full(len(places), 1.0 / 12.0)
+    bell = np.sqrt(np.maximum(found[0] ** 2 - 1.0 / 12.0, 0.0))
     if moved is not None:
-        k = np.floor(at).astype(int) % len(points)
-        t = (at - np.floor(at))[:, None]
-        way = moved[k] * (1 - t) + moved[(k + 1) % len(points)] * t
-        spread += (way * outward).sum(axis=1) ** 2 / 12.0
-    variance = np.maximum(found[0] ** 2 - spread, 0.0)
-    return Softness(at=at, width=RAMP * np.sqrt(_steadied(at, variance, len(points))), offset=found[1])
+        bell = without_smear(bell, np.abs(across(at, outward, moved)))
+    return Softness(at=at, width=RAMP * _steadied(bell), offset=found[1], outward=outward)
 
 
-def _steadied(at: Floats, values: Floats, count: int, near: int = 3) -> Floats:
+@lru_cache
+def _smears() -> tuple[Floats, Floats]:
+    """For smears of so many sigmas of the bell (R,): the sigma of the bell that is found in its place, in sigmas (R,)."""
+    ratio = np.linspace(0.0, 40.0, 161)
+    window = WINDOWS[-1]
+    x = np.arange(-window, window + STEP / 2, STEP)
+    found = np.empty(len(ratio))
+    for k, r in enumerate(ratio):
+        s = 4.0 / np.sqrt(1 + r * r / 12)  # wide enough for the samples, narrow enough for the window
+        b = max(r * s, 1e-6)
+
+        def rise(z: Floats, s: float = s) -> Floats:
+            return z * (0.5 + 0.5 * erf(z / (np.sqrt(2) * s))) + s * np.exp(-((z / s) ** 2) / 2) / np.sqrt(2 * np.pi)
+
+        edge = 1 - (rise(x + b / 2) - rise(x - b / 2)) / b
+        found[k] = _fitted(edge[None], window)[0][0] / s
+    return ratio, np.maximum.accumulate(found / found[0])
+
+
+def smeared(bell: Floats, smear: Floats) -> Floats:
+    """The sigma that is found where a bell of this sigma is smeared evenly over so many px."""
+    ratio, found = _smears()
+    return np.asarray(bell * np.interp(smear / np.maximum(bell, 1e-6), ratio, found))
+
+
+def without_smear(sigma: Floats, smear: Floats) -> Floats:
+    """The sigma of the bell that, smeared evenly over so many px, is found as `sigma`; 0 where the smear explains all of it."""
+    ratio, found = _smears()
+    seen = np.asarray(smear) / np.maximum(sigma, 1e-6)  # smears in sigmas found
+    bell = sigma / np.interp(seen, ratio / found, found)
+    return np.asarray(np.where(seen >= (ratio / found)[-1], 0.0, bell))
+
+
+def across(at: Floats, outward: Floats, moved: Floats) -> Floats:
+    """How far (S,) the outline moves along its normals at places, from how far its points (n, 2) do, px."""
+    k = np.floor(at).astype(int) % len(moved)
+    t = (at - np.floor(at))[:, None]
+    way = moved[k] * (1 - t) + moved[(k + 1) % len(moved)] * t
+    return np.asarray((way * outward).sum(axis=1))
+
+
+def _steadied(values: Floats, near: int = 3) -> Floats:
     """Each value as the median of the known ones among its neighbours along the outline; unknown stays unknown."""
     out = values.copy()
     n = len(values)

@@ -49,6 +49,7 @@ ROWS = {
     "api:so_far": ("GET", "/api/shots/{shot}/mattes/{matte}/so-far/1001", None, (401, 404, 200, 200, 200)),
     "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
     "api:softness": ("GET", "/api/shots/{shot}/shapes/{shape}/softness/1001", None, (401, 404, 200, 200, 200)),
+    "api:shutter": ("GET", "/api/shots/{shot}/shapes/{shape}/shutter", None, (401, 404, 422, 422, 422)),
     "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
 }

@@ -7,7 +7,7 @@ const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    under: "", elsewhere: [], over: "", shots: [], grounds: [], changing: "", keySays: "", isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    shutterSays: null, under: "", elsewhere: [], over: "", shots: [], grounds: [], changing: "", keySays: "", isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -153,6 +153,35 @@ export function more() {
         this.tell(error.message);
       }
     },
+    // The shutter by the camera's time: "1/50" or seconds.
+    setExposure(event) {
+      const [one, other = 1] = event.target.value.split("/").map(Number);
+      const seconds = one / other;
+      const angle = Math.round(seconds * this.desk.store.shot.rate * 3600) / 10;
+      if (!(seconds >= 0) || angle > 360) this.tell(`Type the camera's shutter time, for example 1/50: at ${this.rate} frames a second it is 1/${this.rate} s at the longest.`);
+      else this.send({ do: "shutter", angle, phase: this.centred ? null : this.phase });
+      event.target.value = this.exposure;
+    },
+    async readShutter() {
+      const { store } = this.desk;
+      if (!store.shape) return;
+      try {
+        this.tell("Reading the plate where the shape moves fastest ...");
+        this.shutterSays = await get(`/shots/${store.shot.id}/shapes/${store.shape.id}/shutter`);
+        this.said = "";
+      } catch (error) {
+        this.shutterSays = null;
+        this.tell(error.message);
+      }
+    },
+    takeShutter() {
+      this.send({ do: "shutter", angle: this.shutterSays.angle, phase: this.centred ? null : this.phase });
+      this.shutterSays = null;
+    },
+    leaveShutter() {
+      this.shutterSays = null;
+    },
+
     // What the plate says of the edge: shown first, for the chosen points or all of them.
     async readSoftness() {
       const { store, trial } = this.desk;
