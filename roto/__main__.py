@@ -12,7 +12,9 @@ from roto.matte.render import Rendered, render, render_each
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
+from roto.motion.reaches import set_reach
 from roto.package.manifest import file_name
+from roto.picture.png import encode
 from roto.picture.stills import write_matte
 
 
@@ -23,13 +25,16 @@ def frames_of(text: str) -> tuple[int, int]:
 
 
 def warm() -> None:
-    """Render a small matte: every compiled function of the way from shapes to alpha is made, and kept for later runs."""
+    """Render and pack a small matte: every compiled function of the way from shapes to files is made, and kept for later runs."""
     square = [[8.0, 8.0, 0, 0, 0, 0], [24.0, 8.0, 0, 0, 0, 0], [16.0, 24.0, 0, 0, 0, 0]]
     hard = edits.trace("hard", "hard", 1, square, [False] * 3)
     soft = edits.soften(edits.place(hard, 5, (4.0, 0.0)), 1, inner=1.0, outer=2.0)
-    lines = tuple(Entry(shape=shape) for shape in (hard, soft))
+    each = set_reach(soft, 1, {0: (0.0, 4.0)})
+    lines = tuple(Entry(shape=shape) for shape in (hard, soft, each))
     matte = Matte(shot="warm", name="warm", size=(32, 32), rate=Fraction(24), first=1, last=5, shutter=Shutter(angle=180.0), entries=lines)
     render(matte, 3)
+    for depth in ("8", "16"):
+        encode(render(matte, 3, depth=depth).alpha)
 
 
 def main(arguments: list[str] | None = None) -> int:
