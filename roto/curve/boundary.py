@@ -154,18 +154,22 @@ def marked_sides(vertices):
     area = 0.0
     for i in range(n):
         area += sides[i, 0] * sides[i, 3] - sides[i, 2] * sides[i, 1]
-    if len(which) == 0:
-        spans = np.zeros((n, 2))
-        spans[:, 1] = 1.0
-        return sides, np.full(n, WINDS | BOUNDS, np.uint8), np.arange(n), spans, np.full(n, 1 if area > 0.0 else -1, np.int64)
-    pieces, of, cuts = _pieces(sides, which, where)
-    use = np.full(n + len(pieces), BOUNDS, np.uint8)
-    use[:n] = WINDS
-    origin = np.concatenate((np.arange(n), of))
-    spans = np.zeros((n + len(pieces), 2))
-    spans[:n, 1] = 1.0
-    spans[n:] = cuts
-    return np.concatenate((sides, pieces)), use, origin, spans, np.ones(n + len(pieces), np.int64)
+    hand = 1 if area > 0.0 else -1
+    crosses = len(which) > 0
+    pieces, of, cuts = _pieces(sides, which, where) if crosses else (sides[:0], which, sides[:0, :2])
+    total = n + len(pieces)
+    out, use, origin = np.empty((total, 4)), np.empty(total, np.uint8), np.empty(total, np.int64)
+    spans, hands = np.empty((total, 2)), np.empty(total, np.int64)
+    for i in range(total):
+        own = i < n
+        use[i] = (WINDS if crosses else WINDS | BOUNDS) if own else BOUNDS
+        origin[i] = i if own else of[i - n]
+        spans[i, 0] = 0.0 if own else cuts[i - n, 0]
+        spans[i, 1] = 1.0 if own else cuts[i - n, 1]
+        hands[i] = hand if own and not crosses else 1
+        for c in range(4):
+            out[i, c] = sides[i, c] if own else pieces[i - n, c]
+    return out, use, origin, spans, hands
 
 
 def boundary(vertices: Floats) -> NDArray[np.float64]:

@@ -270,8 +270,8 @@ def _fill(
                             fill(values[k, 1], np.float32(0.0))
                             if thin_too:
                                 left, right = sweep_row(
-                                    row, line, layers[s], sides, ways, use, rows, items, first, last, plain_mode, plain_invert, sums, False,
-                                    box, pieces, ids, at, breaks, wind,
+                                    row, line, layers[s], sides, ways, use, rows, items, first, last, plain_mode, plain_invert, sums,
+                                    kind != VARYING, box, pieces, ids, at, breaks, wind,
                                 )  # fmt: skip
                                 lo, hi = _columns(left, right, box0, box1)
                                 areas(sums, 0, 0.0, lo, hi, 1.0 / UNIT, values[k, 1, LANE:])
