@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from benchmarks import general
 from benchmarks.scenes import FULL_HD, blob, matte, shape, twelve
-from benchmarks.timing import best
+from benchmarks.timing import side_by_side
 from roto.curve.flatten import polygon
 from roto.matte.render import render, render_each
 from roto.matte.stack import Matte
@@ -53,12 +53,16 @@ def blurred_matte() -> list[tuple[str, str, str]]:
     moments = moving.outline(it.shutter.moments(50, 16), 50)
     moments[:, :, 0] -= moments[8, :, 0].mean() - 960.0
     moments[:, :, 1] -= moments[8, :, 1].mean() - 540.0
-    ours = best(lambda: render(it, 1))
     rows = []
-    fastest = min(
-        (best(lambda draw=draw: general.averaged(draw, moments, FULL_HD), 5), name)  # type: ignore[misc]
-        for name, draw in (("cairo", general.cairo_alpha), ("skia", general.skia_alpha))
+    times = side_by_side(
+        {
+            "ours": lambda: render(it, 1),
+            "cairo": lambda: general.averaged(general.cairo_alpha, moments, FULL_HD),
+            "skia": lambda: general.averaged(general.skia_alpha, moments, FULL_HD),
+        }
     )
+    ours = times.pop("ours")
+    fastest = min((took, name) for name, took in times.items())
     assert render(it, 1).samples == 16
     rows.append(
         (
@@ -75,11 +79,11 @@ def reach() -> list[tuple[str, str, str]]:
     points = blob((960.0, 540.0), 300.0, 3)
     it = matte(shape(points, "a", inner=20.0, outer=20.0))
     filled = render(matte(shape(points, "a")), 1).alpha > 0.5
-    ours = best(lambda: render(it, 1))
-    times = {
-        "OpenCV": best(lambda: general.opencv_distance(filled), 5),
-        "scipy": best(lambda: general.scipy_distance(filled), 3),
-    }
+    times = side_by_side(
+        {"ours": lambda: render(it, 1), "OpenCV": lambda: general.opencv_distance(filled), "scipy": lambda: general.scipy_distance(filled)},
+        5,
+    )
+    ours = times.pop("ours")
     name = min(times, key=times.__getitem__)
     alpha = render(it, 1).alpha
     sides = polygon(points, TRUTH_SIDES)
@@ -123,9 +127,14 @@ def sequence(frames: int = 100) -> list[tuple[str, str, str]]:
             list(pool.map(write_generally, numbers))
 
         whole(range(1, 5))
-        ours, alone = (frames / best(lambda run=run: run(range(1, frames + 1)), 2) * 1000 for run in (whole, written))  # type: ignore[misc]
+        numbers = range(1, frames + 1)
+        runs = {
+            "ours": lambda: whole(numbers),
+            "alone": lambda: written(numbers),
+            "own": lambda: list(pool.map(lambda f: write(f, kept[f % len(kept)]), numbers)),
+        }
+        ours, alone, own = (frames / took * 1000 for took in side_by_side(runs, 5).values())
         sizes = [sum(p.stat().st_size for p in folder.glob(f"{kind}.*")) for kind in "ab"]
-        own = frames / best(lambda: list(pool.map(lambda f: write(f, kept[f % len(kept)]), range(1, frames + 1))), 2) * 1000
     return [
         (
             "sequence, 12 shapes, 100 frames, PNG-16",
@@ -157,13 +166,21 @@ def varying_reach() -> list[tuple[str, str, str]]:
     it = replace(it, entries=fast, shutter=replace(it.shutter, cap=16))
     hard = _bare(it)
     soft = replace(it, entries=tuple(replace(e, shape=_each(e.shape, 1.0, 6.0)) for e in it.entries))
-    times = {name: best(lambda m=m: render(m, 1)) for name, m in (("hard", hard), ("soft", soft))}  # type: ignore[misc]
+    times = side_by_side({"hard": lambda: render(hard, 1), "soft": lambda: render(soft, 1)})
     steps = render(hard, 1).samples, render(soft, 1).samples
     one = matte(shape(blob((960.0, 540.0), 300.0, 3), "a"))
     one = replace(one, entries=(replace(one.entries[0], shape=_each(one.entries[0].shape, 20.0, 20.0)),))
     filled = render(one, 1).alpha > 0.5
-    general_ms = min(best(lambda: general.opencv_distance(filled), 5), best(lambda: general.scipy_distance(filled), 2))
-    ours = best(lambda: render(one, 1))
+    single = side_by_side(
+        {
+            "ours": lambda: render(one, 1),
+            "OpenCV": lambda: general.opencv_distance(filled),
+            "scipy": lambda: general.scipy_distance(filled),
+        },
+        5,
+    )
+    ours = single.pop("ours")
+    general_ms = min(single.values())
     return [
         (
             "12 shapes with a reach per point, full HD, against none",
