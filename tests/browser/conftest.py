@@ -22,9 +22,8 @@ FLAGS = (
 )
 
 
-@pytest.fixture(scope="session")
-def chromium():
-    warm()  # what is compiled at first use is compiled before anybody waits for a page
+def launched() -> webdriver.Chrome:
+    """A browser of its own, with its own cookies."""
     options = webdriver.ChromeOptions()
     for flag in FLAGS:
         options.add_argument(f"--{flag}")
@@ -32,6 +31,13 @@ def chromium():
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     it = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
     it.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    return it
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    warm()  # what is compiled at first use is compiled before anybody waits for a page
+    it = launched()
     yield it
     it.quit()
 
@@ -181,6 +187,12 @@ class Artist:
         """
         return self.browser.execute_script(code, f"#stage .{layer}", int(sx - box["x"]), int(sy - box["y"]))
 
+    def offline(self, on: bool) -> None:
+        """Cut this browser's connection, or give it back."""
+        self.browser.execute_cdp_cmd("Network.enable", {})
+        how = {"offline": on, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+        self.browser.execute_cdp_cmd("Network.emulateNetworkConditions", how)
+
     def complaints(self) -> list[str]:
         return [e["message"] for e in self.browser.get_log("browser") if e["level"] == "SEVERE" and "favicon" not in e["message"]]
 
@@ -190,3 +202,11 @@ def artist(chromium, live_server):
     chromium.get("about:blank")  # the last test's page would go on asking
     chromium.get_log("browser")
     return Artist(chromium, live_server.url)
+
+
+@pytest.fixture
+def another(live_server):
+    """Somebody else, at a browser of their own."""
+    it = launched()
+    yield Artist(it, live_server.url)
+    it.quit()

@@ -130,16 +130,17 @@ def test_playing_goes_round_and_comes_back(desk):
 
 def test_without_a_connection_nothing_is_lost(desk, shape):
     core_before = core(shape)
-    offline = {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
-    desk.browser.execute_cdp_cmd("Network.enable", {})
-    desk.browser.execute_cdp_cmd("Network.emulateNetworkConditions", offline)
-    moved = desk.drag((60, 35), (64, 38), (68, 40))
+    desk.at(desk.chain(), 60, 35).click_and_hold().perform()
+    desk.at(desk.chain(), 64, 38).perform()
+    desk.offline(True)  # the hand is still down
+    desk.at(desk.chain(), 68, 40).release().perform()
+    moved = np.array(desk.on_plate(68, 40)) - desk.on_plate(60, 35)
     desk.until(lambda: "unsaved" in desk.css("#saved").text)
     desk.press(Keys.ARROW_RIGHT)
     desk.frame_is(1002)
     again = np.array(desk.drag(tuple(core_before.outlines(np.array([1002]))[0, 0, :2]), (9, 18), (8, 16)))
     assert Edit.objects.count() == 3
-    desk.browser.execute_cdp_cmd("Network.emulateNetworkConditions", {**offline, "offline": False})
+    desk.offline(False)
     desk.saved()
     it = core(shape)
     assert it.form.frames.tolist() == [1001, 1002]
@@ -213,3 +214,21 @@ def test_escape_and_backspace_while_tracing(desk, shape):
     desk.press(Keys.ESCAPE)
     desk.until(lambda: "Click for a corner" not in desk.css("#touch").text)
     assert Shape.objects.count() == 2
+
+
+def test_two_browsers_on_one_shape(desk, another, shot, shape):
+    another.sign_in("marta")
+    another.open_desk(shot.pk)
+    desk.offline(True)
+    desk.drag((10, 50), (6, 54))
+    desk.until(lambda: "unsaved" in desk.css("#saved").text)
+    another.drag((60, 35), (64, 38), (70, 40))
+    another.until(lambda: core(shape).outlines(np.array([1001]))[0, 2, 0] > 65)
+    desk.offline(False)
+    desk.until(lambda: "marta has changed 'kite body' meanwhile" in desk.text)
+    assert core(shape).outlines(np.array([1001]))[0, 4, :2] == pytest.approx([10, 50])
+    desk.click("Take mine")
+    desk.saved()
+    places = core(shape).outlines(np.array([1001]))[0, :, :2]
+    assert places[2, 0] > 65 and places[4, 0] < 8  # both are there
+    another.until(lambda: "Meanwhile: rafe moved" in another.text)
