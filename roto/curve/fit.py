@@ -15,6 +15,8 @@ CORNER = 60.0
 """degrees: a turn within CORNER_SPAN tolerances of a place from which it is a corner"""
 CORNER_SPAN = 4.0
 NEWTON_STEPS = 6
+MOST_STEP = 2.0
+"""px: places along a line are at most so far apart, so that what calms the hand does not cut bends"""
 CALM = 4
 """even steps on either side that a place is averaged over"""
 
@@ -124,8 +126,9 @@ def fit_loop(path: object, tolerance: float) -> tuple[Floats, list[bool]]:
     drawn = drawn[keep]
     if len(drawn) < 3 or np.ptp(drawn, axis=0).max() < 2 * tolerance:
         raise BadGeometry("That loop is too small. Draw it larger, or zoom in first.")
-    even = _even(drawn, max(tolerance, 0.25))
-    reach = max(2, int(CORNER_SPAN * tolerance / max(tolerance, 0.25)))
+    step = min(max(tolerance, 0.25), MOST_STEP)
+    even = _even(drawn, step)
+    reach = max(2, int(CORNER_SPAN * tolerance / step))
     corners = _corners(even, reach)
     sharp = set(corners)
     even = _calmed(even, corners)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import shapely
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from roto.curve.fit import fit_loop
@@ -25,6 +25,7 @@ def off(path, points):
 
 
 @settings(max_examples=25)
+@example(192, 4.0, 4)
 @given(st.integers(0, 1000), st.floats(0.5, 4), st.integers(0, 4))
 def test_a_freehand_loop_becomes_few_points_near_it(seed, tolerance, bumps):
     turn = np.linspace(0, 2 * np.pi, 300, endpoint=False)
