@@ -100,6 +100,15 @@ export class Store extends EventTarget {
     return this.mattes.find((m) => m.id === this.matte) || null;
   }
 
+  // Another matte comes up: what is chosen is of it, or nothing.
+  turnTo(matte) {
+    this.matte = matte;
+    const lines = new Set(this.stack().map((line) => line.shape));
+    for (const id of [...this.picked.keys()]) if (!lines.has(id) && this.shapes.get(id)?.kind !== "group") this.picked.delete(id);
+    if (!this.picked.size && this.stack().length) this.choose(this.stack().at(-1).shape);
+    this.say("changed");
+  }
+
   stack() {
     const matte = this.matteNow;
     return matte ? matte.stack.filter((e) => this.shapes.has(e.shape)) : [];

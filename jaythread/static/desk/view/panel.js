@@ -257,7 +257,7 @@ function main() {
     },
 
     setMatte(event) {
-      this.desk.store.set("matte", event.target.value);
+      this.desk.store.turnTo(event.target.value);
     },
     invertMatte(event) {
       this.send({ do: "matte", matte: this.matte, inverted: event.target.checked });
@@ -266,7 +266,7 @@ function main() {
       const name = prompt("Name of the new matte");
       if (!name) return;
       const matte = crypto.randomUUID();
-      this.desk.edits.push({ do: "new matte", matte, name }).then(() => this.desk.store.set("matte", matte));
+      this.desk.edits.push({ do: "new matte", matte, name }).then(() => this.desk.store.turnTo(matte));
     },
     renameMatte() {
       const now = this.mattes.find((m) => m.id === this.matte);
@@ -278,7 +278,7 @@ function main() {
       const name = now && prompt("Name of the copy", `${now.name} 2`);
       if (!name) return;
       const matte = crypto.randomUUID();
-      this.desk.edits.push({ do: "copy matte", matte, of: now.id, name }).then(() => this.desk.store.set("matte", matte));
+      this.desk.edits.push({ do: "copy matte", matte, of: now.id, name }).then(() => this.desk.store.turnTo(matte));
     },
     removeMatte() {
       const now = this.mattes.find((m) => m.id === this.matte);
@@ -291,7 +291,7 @@ function main() {
       try {
         const { id } = await post(`/shots/${this.desk.store.shot.id}/document`, body);
         await this.desk.refresh();
-        this.desk.store.set("matte", id);
+        this.desk.store.turnTo(id);
       } catch (error) {
         this.tell(`Not taken in. ${error.message}`);
       }
