@@ -43,7 +43,7 @@ def test_a_shape_serves_in_a_second_matte(two, shot, monkeypatch):
     two.click("New matte")
     two.until(lambda: shot.mattes.filter(name="arm").exists())
     two.saved()
-    two.until(lambda: "Nothing is chosen" in two.css("#touch").text)  # nothing of the other matte
+    two.until(lambda: "Nothing is traced yet" in two.css("#touch").text)  # none of the other matte
     two.until(lambda: two.label("Put a shape of the shot into this matte").is_displayed())
     two.choose("Put a shape of the shot into this matte", "hand")
     two.until(lambda: StackEntry.objects.filter(matte__name="arm", shape__name="hand").exists())
