@@ -53,6 +53,12 @@ class BadPackage(RotoError):
     code = "package.bad"
 
 
+class NoFringe(RotoError):
+    """A fringe is solved from the plate, and there is no plate here to solve it from."""
+
+    code = "fringe.no_plate"
+
+
 class Cancelled(RotoError):
     """Stopped on request."""
 

@@ -4,22 +4,23 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from threading import local
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from roto.curve.flatten import flatten
-from roto.errors import BadGeometry
+from roto.errors import BadGeometry, NoFringe
 from roto.matte import profile, rows
 from roto.matte.along import along
 from roto.matte.exposure import MOMENTS, TOGETHER, Live, live_at, steps_of
 from roto.matte.ramp import ramp
 from roto.matte.reach import band
 from roto.matte.sides import Geometry, into_rows, sides_of
-from roto.matte.stack import MODES, Matte
+from roto.matte.stack import MODES, SOLVE, Entry, Matte
+from roto.motion.edits import trace
 from roto.motion.keys import Floats
-from roto.motion.shape import Shape
+from roto.motion.shape import FAR, Shape
 from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP, THIN_REACH
 
 Box = tuple[int, int, int, int]
@@ -36,12 +37,39 @@ DEPTHS: dict[str, tuple[type, int]] = {
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rendered:
     """alpha: (h, w) of the box, of the depth asked for. samples: steps in which the exposure was taken; capped: whether more were
-    wanted."""
+    wanted. fringe: how its fringes stand, the worst of them (an index of FRINGE)."""
 
     alpha: NDArray[Any]
     box: Box
     samples: int
     capped: bool
+    fringe: int = 0
+
+
+FRINGE = ("none", "steady", "by itself", "not solved")
+"""how a fringe stands on a frame: there is none; solved and steadied; solved from this frame alone; left out, since it is not solved"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Solved:
+    """A fringe solved on a frame, all (h, w) of the box. cover: how much the band counts. unknown: where alpha was solved."""
+
+    box: Box
+    alpha: NDArray[np.float32]
+    cover: NDArray[np.float32]
+    unknown: NDArray[np.bool_]
+    steady: bool
+
+
+class Solver(Protocol):
+    """Gives solved fringes (see `roto.matte.fringe`)."""
+
+    def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """The fringe that is line `at` of the stack, where there is one; `wait` tells whether None may mean that it is not solved yet."""
+        ...
+
+    @property
+    def wait(self) -> bool: ...
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,6 +102,7 @@ def _ready(matte: Matte, frame: int, live: list[Live], top: int, bottom: int) ->
 
 def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
     """In how many steps this frame's exposure is taken, and whether the cap cut them down."""
+    matte = replace(matte, entries=tuple(e for e in matte.entries if e.mode != SOLVE))
     live = live_at(matte, [frame])[frame]
     if not live:
         return 1, False
@@ -113,7 +142,8 @@ def touched_box(matte: Matte, shapes: Iterable[Shape], frame: int) -> Box:
     opens, closes = matte.shutter.exposure(frame)
     moments = np.linspace(opens, closes, 2 * MOMENTS - 1)
     low, high = np.full(2, np.inf), np.full(2, -np.inf)
-    for shape in shapes:
+    bands = [e.shape for e in matte.entries if e.mode == SOLVE and e.shape.is_live(frame)]  # what a change below solves anew
+    for shape in [*shapes, *bands]:
         points = shape.outline(moments, frame)
         inner, outer, shift, _ = shape.settings_at(frame)[0]
         reaches = shape.reaches_at(frame)
@@ -142,7 +172,9 @@ def _runs(live: list[Live]) -> NDArray[np.int64]:
     return np.array(out, dtype=np.int64).reshape(-1, 3)
 
 
-def render_each(matte: Matte, frames: Iterable[int], take: Callable[[int, Rendered], Taken], workers: int, depth: str) -> Iterator[Taken]:
+def render_each(
+    matte: Matte, frames: Iterable[int], take: Callable[[int, Rendered], Taken], workers: int, depth: str, fringes: Solver | None = None
+) -> Iterator[Taken]:
     """Whole frames of a matte, each handed to `take` in one of so many threads; yields what that returns, in order.
 
     Outlines are evaluated several frames at once; each thread draws into one array again and again, so what is handed over is lent only.
@@ -151,15 +183,16 @@ def render_each(matte: Matte, frames: Iterable[int], take: Callable[[int, Render
     numbers = list(frames)
     lent = local()
 
-    def one(frame: int, live: list[Live]) -> Taken:
+    def one(frame: int, live: list[Live] | None) -> Taken:
         if not hasattr(lent, "picture"):
             lent.picture = np.zeros(matte.size[::-1], DEPTHS[depth][0])
-        return take(frame, render(matte, frame, depth=depth, ready=live, out=lent.picture))
+        return take(frame, render(matte, frame, depth=depth, ready=live, out=lent.picture, fringes=fringes))
 
     pool = ThreadPoolExecutor(max(1, workers))
     try:
         for begin in range(0, len(numbers), TOGETHER):
-            ready = live_at(matte, numbers[begin : begin + TOGETHER])
+            some = numbers[begin : begin + TOGETHER]
+            ready = dict.fromkeys(some) if _solves(matte) else live_at(matte, some)
             yield from pool.map(one, ready, ready.values())
     finally:
         pool.shutdown(cancel_futures=True)
@@ -175,6 +208,7 @@ def render(
     depth: str = "float",
     ready: list[Live] | None = None,
     out: NDArray[Any] | None = None,
+    fringes: Solver | None = None,
 ) -> Rendered:
     """Alpha of a matte at a frame.
 
@@ -182,11 +216,13 @@ def render(
     cap: fewer samples of the exposure than the shutter's own cap, for a quick look. threads: rows are shared out among so many.
     depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest), "shown" (bytes in which only what is exactly 0 or
     1 is black or white). ready: the live entries of the frame, where
-    they are known. out: where to put the picture, of the right shape and kind; a new array by default.
+    they are known. out: where to put the picture, of the right shape and kind; a new array by default. fringes: solves those of the stack.
     """
     width, height = matte.size
     x0, y0, x1, y1 = box or (0, 0, width, height)
     x0, y0, x1, y1 = max(0, x0), max(0, y0), min(width, x1), min(height, y1)
+    if _solves(matte):
+        return _with_fringes(matte, frame, (x0, y0, max(x0, x1), max(y0, y1)), fringes, out, depth, {"cap": cap, "threads": threads})
     if cap is not None and cap < matte.shutter.cap:
         matte = replace(matte, shutter=replace(matte.shutter, cap=cap))
     live = live_at(matte, [frame])[frame] if ready is None else ready
@@ -224,6 +260,76 @@ def render(
         with ThreadPoolExecutor(threads) as pool:
             list(pool.map(rows_between, edges[:-1], edges[1:]))
     return Rendered(alpha=out, box=(x0, y0, x1, y1), samples=count, capped=made.capped)
+
+
+def _solves(matte: Matte) -> bool:
+    return any(e.mode == SOLVE for e in matte.entries)
+
+
+_ALL = Entry(
+    shape=trace("all", "all", 0, [[x, y, 0, 0, 0, 0] for x, y in ((-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR))], [False] * 4)
+)
+"""covers every picture"""
+
+
+def _with_fringes(
+    matte: Matte, frame: int, box: Box, fringes: Solver | None, out: NDArray[Any] | None, depth: str, how: dict[str, Any]
+) -> Rendered:
+    """A matte some of whose lines are fringes: what lies below one is rendered, the solved band laid on it, the rest laid over that.
+
+    Each way of combining is linear in what lies below, so the rest is rendered over black and over white.
+    """
+    alpha = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
+    samples, capped, state, begin = 1, False, 0, 0
+    for at, entry in [*enumerate(matte.entries), (len(matte.entries), None)]:
+        if entry is not None and entry.mode != SOLVE:
+            continue
+        part = replace(matte, entries=matte.entries[begin:at], inverted=False)
+        if part.entries:
+            over_black = render(part, frame, box=box, **how)
+            samples, capped = max(samples, over_black.samples), capped or over_black.capped
+            if begin == 0:
+                alpha = over_black.alpha
+            else:
+                over_white = render(replace(part, entries=(_ALL, *part.entries)), frame, box=box, **how)
+                alpha = over_black.alpha + alpha * (over_white.alpha - over_black.alpha)
+        begin = at + 1
+        if entry is None or not entry.shape.is_live(frame):
+            continue
+        if fringes is None:
+            raise NoFringe(name=entry.shape.name)
+        solved = fringes.solved(matte, at, frame)
+        state = max(state, _laid(alpha, box, solved, entry.opacity) if solved else 0 if fringes.wait else 3)
+    alpha = 1 - alpha if matte.inverted else alpha
+    done = _of_depth(alpha, depth)
+    if out is not None:
+        out[...] = done
+        done = out
+    return Rendered(alpha=done, box=box, samples=samples, capped=capped, fringe=state)
+
+
+def _laid(alpha: NDArray[np.float32], box: Box, solved: Solved, opacity: float) -> int:
+    """Lay a solved fringe on the alpha of a box, in place; says how it stands."""
+    x0, y0, x1, y1 = (f(a, b) for f, a, b in zip((max, max, min, min), box, solved.box, strict=True))
+    if x0 < x1 and y0 < y1:
+        there = (slice(y0 - solved.box[1], y1 - solved.box[1]), slice(x0 - solved.box[0], x1 - solved.box[0]))
+        here = alpha[y0 - box[1] : y1 - box[1], x0 - box[0] : x1 - box[0]]
+        part = np.where(solved.unknown[there], solved.cover[there] * np.float32(opacity), np.float32(0))
+        here += part * (solved.alpha[there] - here)
+    return 1 if solved.steady else 2
+
+
+def _of_depth(alpha: NDArray[np.float32], depth: str) -> NDArray[Any]:
+    """Alpha 0..1 in the numbers of a depth; see DEPTHS."""
+    kind, top = DEPTHS[depth]
+    if top == 0:
+        return alpha
+    if top != rows.SHOWN:
+        return np.rint(alpha * np.float32(top)).astype(kind)
+    shown = np.rint(alpha * np.float32(255)).astype(kind)
+    shown[(alpha > 0) & (shown == 0)] = 1
+    shown[(alpha < 1) & (shown == 255)] = 254
+    return shown
 
 
 def _ramps(live: list[Live]) -> tuple[tuple[Floats, ...], NDArray[np.int64]]:

@@ -9,11 +9,13 @@ from roto.matte.shutter import Shutter
 from roto.motion.shape import Shape
 
 MODES = {"add": ADD, "cut": CUT, "keep": KEEP}
+SOLVE = "solve"
+"""the mode of a fringe: within its shape alpha is solved from the plate (`roto.matte.fringe`)"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """One line of the stack. mode: add, cut or keep (the overlap). opacity 0..1 multiplies the shape's own."""
+    """One line of the stack. mode: add, cut, keep (the overlap) or solve. opacity 0..1 multiplies the shape's own."""
 
     shape: Shape
     mode: str = "add"
@@ -49,7 +51,7 @@ def sentence(matte: Matte) -> str:
     >>> sentence(Matte(shot="KITE_010", name="kite", size=(8, 8), rate=Fraction(24), first=1, last=1))
     'nothing yet'
     """
-    verbs = {"add": "{} adds", "cut": "{} cuts", "keep": "keep where {} overlaps"}
+    verbs = {"add": "{} adds", "cut": "{} cuts", "keep": "keep where {} overlaps", SOLVE: "{} is solved from the plate"}
     parts = [verbs[e.mode].format(("outside of " if e.inverted else "") + e.shape.name) for e in matte.entries]
     text = ", ".join(parts) or "nothing yet"
     return text + ("; all inverted" if matte.inverted else "")

@@ -1,0 +1,35 @@
+"""What a brush has painted, as an outline of few points."""
+
+import cv2
+import numpy as np
+
+from roto.curve.fit import fit_loop
+from roto.errors import BadGeometry
+from roto.motion.keys import Floats
+
+FINE = 4
+"""the brush is laid down at so many times the plate's size"""
+MOST = 4096
+"""px: and at most so large a picture is drawn for it; a longer stroke is drawn coarser"""
+
+
+def stroke_outline(path: object, radius: float, tolerance: float = 1.0) -> tuple[Floats, list[bool]]:
+    """The outline around a painted stroke: points (n, 6) and which are curves, as `fit_loop` gives them.
+
+    path: (k, 2), the brush's middle in plate px. radius, tolerance: px. What a stroke encloses belongs to it; of several pieces the
+    largest is taken.
+    """
+    places = np.asarray(path, np.float64).reshape(-1, 2)
+    if not len(places) or not np.isfinite(places).all() or not radius > 0:
+        raise BadGeometry("A brush needs a place to paint and a size above 0.")
+    low, high = places.min(axis=0) - radius - 2, places.max(axis=0) + radius + 2
+    scale = min(FINE, MOST / float((high - low).max()))
+    width, height = np.ceil((high - low) * scale).astype(int)
+    canvas = np.zeros((height, width), np.uint8)
+    line = np.rint((places - low) * scale * 16 - 8).astype(np.int32)
+    cv2.polylines(canvas, [line], False, 255, max(1, round(2 * radius * scale)), cv2.LINE_8, 4)
+    for spot in (line[0], line[-1]):
+        cv2.circle(canvas, tuple(map(int, spot)), round(radius * scale * 16), 255, -1, cv2.LINE_8, 4)
+    contours, _ = cv2.findContours(canvas, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    outer = max(contours, key=cv2.contourArea)[:, 0, :].astype(np.float64)
+    return fit_loop((outer + 0.5) / scale + low, tolerance)

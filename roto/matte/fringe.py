@@ -1,0 +1,239 @@
+"""Fringes: bands (hair, fuzz) in which alpha is solved from the plate, and steadied over time.
+
+A fringe is a line of the stack whose mode is SOLVE; its shape is the band. What lies below it in the stack says what is known: the band
+is solved but where the matte is solid by more than the shape's outer reach (px), and but where other shapes than the one right below
+count. The inner reach is how far from its own border inwards the band fades in. Everything outside the band stays as it was.
+"""
+
+import hashlib
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Any, Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.errors import BadGeometry
+from roto.matte.matting import RADIUS, solve_alpha
+from roto.matte.render import Box, Solved, render
+from roto.matte.stack import Entry, Matte
+from roto.motion.shape import CLOSED, Shape, settings_values
+from roto.tolerances import SOLID
+
+METHOD = "2"
+"""a part of every key: raised when the same input would be solved to something else"""
+AROUND = 4
+"""frames before and after that steady a frame: 2 leave 0.53 of the flicker on the demo's tufts, 3 0.49, 4 0.46, 6 0.43"""
+KEPT = 24
+"""solved frames kept in memory, a megabyte or so each"""
+LEAST_SPREAD = 0.02
+"""of alpha: frames that agree better than this are all believed alike"""
+
+Picture = NDArray[np.float32]
+
+
+class Keep(Protocol):
+    """Where solved frames are kept from one run to the next."""
+
+    def get(self, key: str) -> Solved | None: ...
+
+    def put(self, key: str, solved: Solved) -> None: ...
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Band:
+    """What is to be solved of a frame, all (h, w) of the box. cover: how much the band counts. below: the matte under it. unknown: where
+    alpha is solved."""
+
+    box: Box
+    cover: NDArray[np.float32]
+    below: NDArray[np.float32]
+    unknown: NDArray[np.bool_]
+
+
+def band_shape(shape: Shape) -> Shape:
+    """The band as it is rendered by itself: still through the exposure, fading inwards from its border."""
+    if shape.kind != CLOSED:
+        raise BadGeometry(f"'{shape.name}' is not a closed outline, so it cannot be a fringe's band.")
+    fades = replace(
+        shape.settings, values=shape.settings.values * [[1, 0], [0, 0], [1, 0]], speeds=shape.settings.speeds * [[1, 0], [0, 0], [1, 0]]
+    )
+    return replace(shape, settings=fades, reach=None, own=(), blur=False)
+
+
+def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDArray[np.float32]]) -> Band | None:
+    """The band of the fringe that is line `at` of the stack; None where it is not live, or not in the picture.
+
+    below: renders the float matte of a box.
+    """
+    shape = matte.entries[at].shape
+    if not shape.is_live(frame):
+        return None
+    cover_of = replace(matte, entries=(Entry(shape=band_shape(shape)),), inverted=False)
+    places = shape.outlines(np.array([frame]))[0]
+    reached = np.concatenate([places[:, :2], places[:, :2] + places[:, 2:4], places[:, :2] + places[:, 4:6]])
+    margin = 2 * RADIUS + 2
+    low = np.clip(np.floor(reached.min(axis=0)) - margin, 0, matte.size).astype(int)
+    high = np.clip(np.ceil(reached.max(axis=0)) + margin, 0, matte.size).astype(int)
+    box = (int(low[0]), int(low[1]), int(high[0]), int(high[1]))
+    if box[2] <= box[0] or box[3] <= box[1]:
+        return None
+    cover = render(cover_of, frame, box=box).alpha
+    so_far = below(replace(matte, entries=matte.entries[:at], inverted=False), box)
+    others = below(replace(matte, entries=matte.entries[: max(0, at - 1)], inverted=False), box)
+    deep = shape.settings_at(frame)[0][1]
+    within = cv2.distanceTransform((so_far >= SOLID).astype(np.uint8), cv2.DIST_L2, 5)
+    unknown = (cover > 0) & (within <= deep) & (others <= 1 - SOLID)
+    return Band(box=box, cover=cover, below=so_far, unknown=unknown) if unknown.any() else None
+
+
+def solve(band: Band, picture: Picture) -> Solved:
+    """The band solved from the whole picture (H, W, 3) of its frame, as it is displayed (0..1)."""
+    x0, y0, x1, y1 = band.box
+    piece = np.ascontiguousarray(picture[y0:y1, x0:x1], dtype=np.float32)
+    alpha = solve_alpha(piece, band.below, band.unknown)
+    return Solved(box=band.box, alpha=alpha, cover=band.cover, unknown=band.unknown, steady=False)
+
+
+def motion(shape: Shape, source: int, target: int) -> NDArray[np.float64]:
+    """The affine map (2, 3) of plate pixels that fits best how the band's points go from one frame to another."""
+    points = shape.outlines(np.array([source, target]))[:, :, :2]
+    if len(points[0]) < 3:
+        return np.hstack([np.eye(2), (points[1] - points[0]).mean(axis=0)[:, None]])
+    known = np.hstack([points[0], np.ones((len(points[0]), 1))])
+    return np.linalg.lstsq(known, points[1], rcond=None)[0].T
+
+
+def steadied(here: Solved, others: list[tuple[Solved, NDArray[np.float64]]]) -> Solved:
+    """A solved frame, steadied by others of the same band, each with the map (2, 3) of plate pixels that brings it here.
+
+    A pixel becomes the mean of what the frames say of it, those that stand far from their median counting little; frames in which it was
+    not solved say nothing.
+    """
+    x0, y0, x1, y1 = here.box
+    size = (x1 - x0, y1 - y0)
+    said: list[NDArray[Any]] = [here.alpha]
+    heard = [here.unknown]
+    for other, there in others:
+        shift = there[:, :2] @ (np.array(other.box[:2]) + 0.5) + there[:, 2] - (np.array(here.box[:2]) + 0.5)
+        here_from = np.hstack([there[:, :2], shift[:, None]])
+        said.append(cv2.warpAffine(other.alpha, here_from, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
+        known = cv2.warpAffine(other.unknown.astype(np.float32), here_from, size, flags=cv2.INTER_LINEAR)
+        heard.append(known > 0.99)
+    values = np.where(np.stack(heard), np.stack(said), np.float32(np.nan))[:, here.unknown]
+    middle = np.nanmedian(values, axis=0)
+    off = np.abs(values - middle)
+    spread = np.maximum(2.0 * np.nanmedian(off, axis=0), LEAST_SPREAD)
+    weight = np.where(np.isnan(values), 0.0, np.exp(-0.5 * (off / spread) ** 2))
+    alpha = here.alpha.copy()
+    alpha[here.unknown] = np.clip(np.nansum(values * weight, axis=0) / weight.sum(axis=0), 0.0, 1.0)
+    return replace(here, alpha=alpha, steady=True)
+
+
+class Fringes:
+    """Solves the fringes of a shot's mattes, and keeps what is solved.
+
+    picture: the plate of a frame (H, W, 3) as it is displayed, float32 0..1. named: a text that names that picture and its version.
+    wait: whether to solve what is not kept yet; otherwise only what is there is given. steady: whether frames are to be steadied.
+    """
+
+    def __init__(
+        self, picture: Callable[[int], Picture], named: Callable[[int], str], keep: Keep, *, wait: bool = True, steady: bool = True
+    ) -> None:
+        self.picture, self.named, self.keep, self.wait, self.steady = picture, named, keep, wait, steady
+
+    def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """The fringe that is line `at` of a matte's stack on a frame: the best there is, or what can be made; None where there is none."""
+        shape = matte.entries[at].shape
+        near = [f for f in range(frame - AROUND, frame + AROUND + 1) if matte.first <= f <= matte.last and shape.is_live(f)]
+        keys = {f: self.key(matte, at, f) for f in near}
+        if frame not in keys:
+            return None
+        whole = "s" + hashlib.sha256("".join(keys.values()).encode()).hexdigest()
+        kept = self.keep.get(whole)
+        if kept is not None or not self.wait:
+            return kept or self.keep.get(keys[frame])
+        here = self._alone(matte, at, frame, keys[frame])
+        if here is None or not self.steady:
+            return here
+        around = [(f, self._alone(matte, at, f, key)) for f, key in keys.items() if f != frame]
+        done = steadied(here, [(other, motion(shape, f, frame)) for f, other in around if other is not None])
+        self.keep.put(whole, done)
+        return done
+
+    def _alone(self, matte: Matte, at: int, frame: int, key: str) -> Solved | None:
+        kept = self.keep.get(key)
+        if kept is not None:
+            return kept
+        band = band_of(matte, at, frame, lambda part, box: render(part, frame, box=box, fringes=self).alpha)
+        if band is None:
+            return None
+        done = solve(band, self.picture(frame))
+        self.keep.put(key, done)
+        return done
+
+    def key(self, matte: Matte, at: int, frame: int) -> str:
+        """A name for everything that a frame's solution depends on, equal for equal input."""
+        mix = hashlib.sha256(f"{METHOD} {matte.size} {self.named(frame)} {matte.shutter}".encode())
+        moments = np.array([*matte.shutter.exposure(frame), float(frame)])
+        for entry in matte.entries[: at + 1]:
+            shape = entry.shape
+            if not shape.is_live(frame):
+                continue
+            reaches = shape.reaches_at(frame)
+            mix.update(f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} {shape.settings_at(frame)}".encode())
+            mix.update(np.round(shape.outline(moments, frame), 6).tobytes())
+            mix.update(b"" if reaches is None else reaches.tobytes())
+        return mix.hexdigest()
+
+
+class InMemory:
+    """Keeps the newest solved frames; `beyond`, if given, is asked and told as well."""
+
+    def __init__(self, beyond: Keep | None = None, most: int = KEPT) -> None:
+        self.beyond, self.most = beyond, most
+        self.kept: OrderedDict[str, Solved] = OrderedDict()
+        self.lock = Lock()
+
+    def get(self, key: str) -> Solved | None:
+        """What is kept under a key."""
+        with self.lock:
+            if key in self.kept:
+                self.kept.move_to_end(key)
+                return self.kept[key]
+        found = self.beyond.get(key) if self.beyond else None
+        if found is not None:
+            self._remember(key, found)
+        return found
+
+    def put(self, key: str, solved: Solved) -> None:
+        """Keep it."""
+        self._remember(key, solved)
+        if self.beyond:
+            self.beyond.put(key, solved)
+
+    def _remember(self, key: str, solved: Solved) -> None:
+        with self.lock:
+            self.kept[key] = solved
+            while len(self.kept) > self.most:
+                self.kept.popitem(last=False)
+
+
+def foreground(picture: Picture, solved: Solved) -> Picture:
+    """The subject's own colour (h, w, 3) in the fringe's box, 0..1, freed from the ground that shows through.
+
+    Germer et al.: Fast multi-level foreground estimation (2020), as pymatting has it.
+    """
+    from pymatting import estimate_foreground_ml  # loads and compiles much: only where it is wanted
+
+    x0, y0, x1, y1 = solved.box
+    out: Any = estimate_foreground_ml(picture[y0:y1, x0:x1].astype(np.float64), solved.alpha.astype(np.float64))
+    return np.clip(out, 0.0, 1.0).astype(np.float32)
+
+
+def default_settings(fade: float = 2.0, deep: float = 6.0) -> NDArray[np.float64]:
+    """Values of a fringe's settings key: fades in over 2 px from its border, solves 6 px deep into what is solid."""
+    return settings_values(fade, deep)

@@ -1,0 +1,38 @@
+"""Painted strokes become outlines."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from shapely import LineString, Polygon
+
+from roto.curve.brush import stroke_outline
+from roto.curve.flatten import flatten
+from roto.errors import BadGeometry
+
+place = st.tuples(st.floats(-50, 400), st.floats(-50, 300))
+
+
+def polygon(points):
+    vertices, _ = flatten(points[None], 0.05)
+    return Polygon(vertices).buffer(0)
+
+
+@given(st.lists(place, min_size=2, max_size=8), st.floats(4, 40))
+def test_the_outline_is_the_strokes_rim_within_the_tolerance(path, radius):
+    points, _ = stroke_outline(path, radius, 1.0)
+    wanted = Polygon(LineString(path).buffer(radius).exterior)
+    assert polygon(points).symmetric_difference(wanted.buffer(0)).buffer(-1.3).is_empty
+
+
+def test_a_stroke_has_few_points_and_a_dab_is_round():
+    points, curves = stroke_outline([(10, 10), (200, 40), (300, 30)], 20)
+    assert len(points) < 20 and any(curves)
+    dab = polygon(stroke_outline([(50, 60)], 15)[0])
+    assert dab.area == pytest.approx(np.pi * 225, rel=0.03) and dab.centroid.distance(Polygon([(50, 60), (50, 60.01), (50.01, 60)])) < 0.2
+
+
+@pytest.mark.parametrize("path,radius", [([], 5), ([(1, 2)], 0), ([(np.nan, 1), (2, 3)], 5)])
+def test_nothing_to_paint_is_said(path, radius):
+    with pytest.raises(BadGeometry, match="brush"):
+        stroke_outline(path, radius)
