@@ -1,4 +1,5 @@
-"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs: coverage blur reach sequence varying truth softness shutter desk."""
+"""`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
+coverage blur reach sequence varying truth tufts softness shutter desk."""
 
 import sys
 
@@ -11,6 +12,7 @@ ALL = {
     "sequence": core.sequence,
     "varying": core.varying_reach,
     "truth": truth.against_truth,
+    "tufts": truth.tufts,
     "softness": truth.softness,
     "shutter": truth.shutter,
     "desk": desk.edit_to_picture,

@@ -1,6 +1,9 @@
 """The product's own yardstick: the demo's part-done shots against their true mattes, and what is read from their plates."""
 
+import time
 from fractions import Fraction
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,11 +11,12 @@ from scipy.ndimage import distance_transform_edt
 
 from demo.scenes import SHUTTER, Scene, scenes
 from demo.tracing import traced
-from roto.matte.render import render
+from roto.matte import fringe
+from roto.matte.render import Solved, render
 from roto.matte.shutter import Shutter
 from roto.matte.shutter_read import NotMoving, read_shutter
 from roto.matte.softness import read_softness
-from roto.matte.stack import Entry, Matte
+from roto.matte.stack import SOLVE, Entry, Matte
 from roto.motion import edits
 from roto.motion.shape import Shape
 
@@ -43,6 +47,15 @@ def demo_matte(scene: Scene) -> Matte:
     )  # fmt: skip
 
 
+def solver(scene: Scene, steady: bool = True) -> fringe.Fringes:
+    """Solves the fringes of a demo shot from its plates."""
+
+    def plate(frame: int) -> fringe.Picture:
+        return scene.draw(frame)[0].astype(np.float32) / np.float32(255)
+
+    return fringe.Fringes(lru_cache(12)(plate), lambda f: f"{scene.name} {f}", fringe.InMemory(), steady=steady)
+
+
 def contour_distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
     """Mean distance (px) of the one's contour at 0.5 from the other's, both ways; NaN where either has none."""
 
@@ -65,10 +78,11 @@ def against_truth() -> list[Row]:
     for scene in scenes():
         matte = demo_matte(scene)
         frames = np.linspace(scene.first, scene.first + scene.frames - 2, LOOKS).astype(int)
+        solves = solver(scene)
         errors, contours, gradients, flickers = [], [], [], []
         for frame in frames:
             (ours, next_ours), (true, next_true) = zip(
-                *[(render(matte, int(f), threads=2).alpha, scene.draw(int(f))[1]) for f in (frame, frame + 1)], strict=True
+                *[(render(matte, int(f), threads=2, fringes=solves).alpha, scene.draw(int(f))[1]) for f in (frame, frame + 1)], strict=True
             )
             errors.append(float(np.abs(ours - true).mean()))
             contours.append(contour_distance(ours, true))
@@ -90,7 +104,7 @@ def shutter() -> list[Row]:
         matte = demo_matte(scene)
         if not matte.entries:
             continue
-        shape = matte.entries[-1 if scene.name == "MAKER_030" else 0].shape
+        shape = matte.entries[1 if scene.name == "MAKER_030" else 0].shape
         frames = np.arange(scene.first + 2, scene.first + 24)
         before, after = (shape.outline(frames + by, frames)[:, :, :2] for by in (-0.5, 0.5))
         speed = np.hypot(*(after - before).transpose(2, 0, 1)).mean(axis=1)
@@ -129,3 +143,70 @@ def softness() -> list[Row]:
         text = f"known on {100 * read.known:.0f} %, there within 20 % on {100 * right.mean():.0f} %, median off by {100 * off:.0f} %"
         rows.append((f"softness read from the plate, {shape.name} of {scene.name}", text, "known on 70 %, right within 20 %"))
     return rows
+
+
+TUFTS = range(1030, 1050)
+"""frames of MAKER on which the hat's tufts are looked at"""
+LARGE = 60_000
+"""unknown pixels that are to be solved within two seconds"""
+
+
+def tufts() -> list[Row]:
+    """The tufts of MAKER's hat: error in the band, flicker by frame alone and steadied, and how long a frame takes."""
+    scene = next(s for s in scenes() if s.name == "MAKER_030")
+    matte = demo_matte(scene)
+    at = next(k for k, e in enumerate(matte.entries) if e.mode == SOLVE)
+    solves = {steady: solver(scene, steady) for steady in (False, True)}
+    errors: dict[bool, list[float]] = {False: [], True: []}
+    flickers: dict[bool, list[float]] = {False: [], True: []}
+    before: dict[bool, Solved] = {}
+    true_before = None
+    for frame in TUFTS:
+        true = scene.draw(frame)[1]
+        for steady in (False, True):
+            found = solves[steady].solved(matte, at, frame)
+            assert found is not None
+            x0, y0, x1, y1 = found.box
+            errors[steady].append(float(np.abs(found.alpha - true[y0:y1, x0:x1])[found.unknown].mean()))
+            if steady in before and true_before is not None:
+                flickers[steady].append(_flicker(before[steady], found, true_before, true))
+            before[steady] = found
+        true_before = true
+    rows = [
+        (
+            f"alpha in the band of MAKER's hat, {len(TUFTS)} frames, mean error",
+            f"{np.mean(errors[True]):.4f}, worst frame {max(errors[True]):.4f}",
+            "0.06",
+        ),
+        ("flicker there, steadied, of that of frame by frame", f"{np.mean(flickers[True]) / np.mean(flickers[False]):.2f}", "0.50"),
+    ]
+    found = before[False]
+    grow = np.sqrt(LARGE / found.unknown.sum())
+    band = fringe.band_of(_sized(matte, at, float(grow)), at, TUFTS[-1], lambda part, box: render(part, TUFTS[-1], box=box).alpha)
+    assert band is not None
+    picture = scene.draw(TUFTS[-1])[0].astype(np.float32) / np.float32(255)
+    times = []
+    for _ in range(5):
+        begin = time.perf_counter()
+        fringe.solve(band, picture)
+        times.append(time.perf_counter() - begin)
+    rows.append((f"one frame with {band.unknown.sum()} unknown pixels in full HD", f"{np.median(times):.2f} s", "2 s"))
+    return rows
+
+
+def _sized(matte: Matte, at: int, factor: float) -> Matte:
+    """The matte with its fringe's band so many times as large."""
+    band = matte.entries[at].shape
+    return matte.with_shape(edits.place(band, TUFTS[-1], (0.0, 0.0), 0.0, factor))
+
+
+def _flicker(one: Solved, two: Solved, true_one: NDArray[np.float32], true_two: NDArray[np.float32]) -> float:
+    """By how much alpha changes otherwise than the truth from one frame to the next, where both were solved."""
+    x0, y0, x1, y1 = (f(a, b) for f, a, b in zip((max, max, min, min), one.box, two.box, strict=True))
+
+    def cut(solved: Solved, plane: NDArray[Any]) -> NDArray[Any]:
+        return plane[y0 - solved.box[1] : y1 - solved.box[1], x0 - solved.box[0] : x1 - solved.box[0]]
+
+    both = cut(one, one.unknown) & cut(two, two.unknown)
+    ours = cut(two, two.alpha) - cut(one, one.alpha)
+    return float(np.abs(ours - (true_two - true_one)[y0:y1, x0:x1])[both].mean())

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from demo.scenes import KITE_OUTLINE, Scene, arm_turn, kite_pose
+from demo.scenes import KITE_OUTLINE, Scene, kite_pose
 from demo.sprites import Pose
 
 Points = NDArray[np.float64]
@@ -127,9 +127,35 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
             matte, "first sail", 1, flat, False, lambda t: Pose(640, 262, 2.6 * t, 0.86), (0, 0), 1001, [1001, 1013, 1025, 1037, 1048]
         )
     if scene.name == "MAKER_030":
-        torso = rounded([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)])
-        body = carried(matte, "torso", 2, torso, True, lambda t: Pose(960, 760, 0.0, 1.0), (230, 400), 1001, [1001])
-        arm = rounded([(30, 20), (180, 30), (300, 42), (392, 36), (440, 62), (392, 90), (300, 84), (180, 96), (30, 100), (8, 60)])
-        waving = carried(matte, "arm", 4, arm, True, lambda t: Pose(1085, 560, arm_turn(t), 1.0), (40, 60), 1001, [1001, 1009, 1017, 1025])
-        return [*body, *waving]
+        return _maker(scene, matte)
     return []
+
+
+HEAD_KEYS = [1001, 1009, 1017, 1025, 1033, 1041, 1049, 1057, 1065, 1072]
+TUFTS = ((200, 22), (300, 86), (416, 158), (340, 266), (200, 272), (60, 266), (-16, 158), (100, 86))
+"""an outline drawn generously around the hat and its tufts"""
+
+
+def _maker(scene: Scene, matte: str) -> list[Edit]:
+    """The kite maker: torso, sleeve, hand with its fingers, face and hat, and a fringe around the hat's tufts."""
+    arm, body, head = (layer.pose for layer in scene.layers)
+    torso = rounded([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)])
+    sleeve = rounded([(30, 20), (180, 30), (300, 42), (300, 84), (180, 96), (30, 100), (8, 60)])
+    palm = rounded([(292, 46), (340, 30), (392, 36), (404, 62), (392, 90), (340, 96), (292, 82)])
+    face = rounded([(200, 150), (262, 190), (262, 270), (200, 330), (138, 270), (138, 190)])
+    hat = rounded([(200, 60), (285, 120), (370, 175), (200, 205), (30, 175), (115, 120)])
+    every = [*range(1001, 1072, 4), 1072]
+    traced_shapes = [
+        carried(matte, "torso", 2, torso, True, body, (230, 400), 1001, [1001, 1017, 1033, 1049, 1072]),
+        carried(matte, "sleeve", 4, sleeve, True, arm, (40, 60), 1001, every),
+        carried(matte, "hand", 3, palm, True, arm, (40, 60), 1001, every),
+        carried(matte, "face", 0, face, True, head, (200, 320), 1001, HEAD_KEYS),
+        carried(matte, "hat", 6, hat, True, head, (200, 320), 1001, HEAD_KEYS),
+    ]
+    fringe = carried(matte, "tufts", 7, rounded(TUFTS), True, head, (200, 320), 1001, HEAD_KEYS, "solve")
+    soft = [{"do": "soften", "shape": edits[0]["shape"], "frame": 1001, "inner": 1.3, "outer": 1.3} for edits in traced_shapes]
+    solved = {"do": "soften", "shape": fringe[0]["shape"], "frame": 1001, "inner": 2.0, "outer": 6.0}
+    for k, dy in enumerate((-18, -6, 7, 20)):
+        finger = rounded([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)])
+        traced_shapes.insert(3 + k, carried(matte, f"finger {k + 1}", 3, finger, True, arm, (40, 60), 1001, every))
+    return [edit for edits in traced_shapes for edit in edits] + soft + [*fringe, solved]

@@ -120,7 +120,7 @@ def steadied(here: Solved, others: list[tuple[Solved, NDArray[np.float64]]]) -> 
     for other, there in others:
         shift = there[:, :2] @ (np.array(other.box[:2]) + 0.5) + there[:, 2] - (np.array(here.box[:2]) + 0.5)
         here_from = np.hstack([there[:, :2], shift[:, None]])
-        said.append(cv2.warpAffine(other.alpha, here_from, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
+        said.append(cv2.warpAffine(other.alpha, here_from, size, flags=cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE))
         known = cv2.warpAffine(other.unknown.astype(np.float32), here_from, size, flags=cv2.INTER_LINEAR)
         heard.append(known > 0.99)
     values = np.where(np.stack(heard), np.stack(said), np.float32(np.nan))[:, here.unknown]
