@@ -6,22 +6,39 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
+
 from roto.errors import RotoError
 from roto.exchange import document
+from roto.matte.fringe import Fringes, InMemory, Picture
 from roto.matte.render import Rendered, render, render_each
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
 from roto.motion.reaches import set_reach
 from roto.package.manifest import file_name
+from roto.picture.display import to_screen
 from roto.picture.png import encode
-from roto.picture.stills import write_matte
+from roto.picture.sequence import arrange
+from roto.picture.stills import read, write_matte
 
 
 def frames_of(text: str) -> tuple[int, int]:
     """'A-B' or 'A'."""
     first, _, last = text.lstrip().partition("-")
     return int(first), int(last or first)
+
+
+def from_stills(folder: Path) -> Fringes:
+    """Solves fringes from a folder of numbered stills."""
+    files = arrange([path.name for path in folder.iterdir()]).files
+
+    def picture(frame: int) -> Picture:
+        if frame not in files:
+            raise RotoError(f"{folder} has no still of frame {frame}, from which the fringe would be solved.")
+        return to_screen(read(folder / files[frame]), "display").astype(np.float32) / np.float32(255)
+
+    return Fringes(picture, str, InMemory())
 
 
 def warm() -> None:
@@ -47,6 +64,7 @@ def main(arguments: list[str] | None = None) -> int:
     draw.add_argument("--frames", type=frames_of, metavar="A-B", help="the document's whole range when left out")
     draw.add_argument("--depth", choices=["8", "16", "float"], default="16")
     draw.add_argument("--workers", type=int, default=2)
+    draw.add_argument("--plate", type=Path, help="a folder with the plate's numbered stills; only a matte with a fringe needs it")
     commands.add_parser("warm", help="compile what is compiled at first use, so that the first picture need not wait for it")
     given = parser.parse_args(arguments)
     if given.command == "warm":
@@ -65,7 +83,7 @@ def main(arguments: list[str] | None = None) -> int:
         def write(frame: int, done: Rendered) -> None:
             write_matte(given.out / file_name(matte, frame, ending), done.alpha, given.depth)
 
-        for _ in render_each(matte, range(first, last + 1), write, given.workers, given.depth):
+        for _ in render_each(matte, range(first, last + 1), write, given.workers, given.depth, given.plate and from_stills(given.plate)):
             pass
     except (RotoError, OSError) as error:
         print(f"Not done: {error}", file=sys.stderr)

@@ -13,6 +13,7 @@ from procrastinate.contrib.django import app
 from jaythread.delivery import policies
 from jaythread.delivery.models import DeliveredFrame, Delivery, State
 from jaythread.desk import scene
+from jaythread.desk.fringes import ShotFringes
 from jaythread.desk.policies import matte_for
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
@@ -86,11 +87,12 @@ def deliver(delivery_id: int) -> None:
         folder = delivery.folder / "package"
         folder.mkdir(parents=True, exist_ok=True)
         Delivery.objects.filter(pk=delivery_id).update(state=State.RENDERING)
-        _render(delivery, core, folder)
+        fringes = ShotFringes(delivery.matte.shot).ready(core)
+        _render(delivery, core, folder, fringes)
         files = [manifest.FileEntry(name=f.name, frame=f.frame, bytes=f.bytes, sha256=f.sha256) for f in delivery.frames.filter(done=True)]
         manifest.write(folder, manifest.manifest(core, delivery.revision, files))
         Delivery.objects.filter(pk=delivery_id).update(state=State.READING, checked=0)
-        receipt = read_back(delivery, core, folder)
+        receipt = read_back(delivery, core, folder, fringes)
         if not receipt.proved:
             _end(delivery, State.FAILED, list(receipt.wrong))
             return
@@ -102,7 +104,7 @@ def deliver(delivery_id: int) -> None:
         _end(delivery, State.FAILED, [str(error)])
 
 
-def _render(delivery: Delivery, core: CoreMatte, folder: Path) -> None:
+def _render(delivery: Delivery, core: CoreMatte, folder: Path, fringes: ShotFringes) -> None:
     waiting = {row.frame: row for row in delivery.frames.all() if not row.done or not (folder / row.name).exists()}
 
     def write(frame: int, done: Rendered) -> DeliveredFrame:
@@ -114,7 +116,7 @@ def _render(delivery: Delivery, core: CoreMatte, folder: Path) -> None:
 
     _asked_to_stop(delivery)
     made: list[DeliveredFrame] = []
-    for row in render_each(core, waiting, write, os.cpu_count() or 2, "16"):
+    for row in render_each(core, waiting, write, os.cpu_count() or 2, "16", fringes):
         made.append(row)
         if len(made) == CHUNK or row.frame == max(waiting):
             DeliveredFrame.objects.bulk_update(made, ["bytes", "sha256", "samples", "capped", "done"])
@@ -122,7 +124,7 @@ def _render(delivery: Delivery, core: CoreMatte, folder: Path) -> None:
             _asked_to_stop(delivery)
 
 
-def read_back(delivery: Delivery, core: CoreMatte, folder: Path) -> proof.Receipt:
+def read_back(delivery: Delivery, core: CoreMatte, folder: Path, fringes: ShotFringes) -> proof.Receipt:
     """The package read back by another library than wrote it."""
 
     def progress(done: int, of: int) -> None:
@@ -130,7 +132,7 @@ def read_back(delivery: Delivery, core: CoreMatte, folder: Path) -> proof.Receip
             Delivery.objects.filter(pk=delivery.pk).update(checked=done)
             _asked_to_stop(delivery)
 
-    return proof.prove(folder, core, progress)
+    return proof.prove(folder, core, progress, fringes)
 
 
 def zip_path(delivery: Delivery) -> Path:

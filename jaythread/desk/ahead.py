@@ -10,6 +10,7 @@ from jaythread.desk import payload, scene
 from jaythread.productions.models import Shot
 from roto.errors import RotoError
 from roto.matte.render import render, touched_box
+from roto.matte.stack import SOLVE
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import Shape as CoreShape
 from roto.picture.stills import encode_picture
@@ -36,7 +37,13 @@ class Ahead:
         shape_id = getattr(command, "shape", "")
         old = scene.known(shape_id, (base or {}).get(shape_id, -1))
         newest = scene.newest_matte(shot_id, self.matte_id)
-        if old is None or newest is None or not hasattr(command, "on") or all(e.shape is not old for e in newest[1].entries):
+        if (
+            old is None
+            or newest is None
+            or _solves(newest[1])
+            or not hasattr(command, "on")
+            or all(e.shape is not old for e in newest[1].entries)
+        ):
             return
         try:
             new = command.on(old)
@@ -51,7 +58,7 @@ class Ahead:
         right = guessed is not None and guessed[0] == shot.revision and len(before) == 1 and before[0] is guessed[1]
         if core is None or not right:
             self.begun = None
-        if core is None:
+        if core is None or _solves(core):
             return
         for shape in after:
             core = core.with_shape(shape)
@@ -65,6 +72,11 @@ class Ahead:
             return None
         scene.keep_matte(shot, self.matte_id, self.after)
         return {"matte": self.matte_id, "frame": self.frame, **self.begun.result()}
+
+
+def _solves(core: CoreMatte) -> bool:
+    """Whether it has fringes: those need the plate, so the page asks for its picture by itself."""
+    return any(entry.mode == SOLVE for entry in core.entries)
 
 
 def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int) -> dict[str, Any]:

@@ -10,11 +10,11 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
-from jaythread.desk import actions, ahead, commands, exchange, payload, reading
+from jaythread.desk import actions, ahead, commands, exchange, fringes, payload, reading
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
 from roto.matte import small
-from roto.matte.render import render
+from roto.matte.render import FRINGE, render
 from roto.picture.stills import encode_picture
 
 router = Router(tags=["desk"])
@@ -60,6 +60,7 @@ class PictureIn(Schema):
     box: tuple[int, int, int, int] | None = None
     draft: commands.Command | None = None
     quick: bool = False
+    solve: bool = False
 
 
 @router.get("/shots/{shot_id}/desk")
@@ -116,14 +117,19 @@ def redo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
 
 @router.post("/shots/{shot_id}/mattes/{matte_id}/picture")
 def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: PictureIn) -> HttpResponse:
-    """The matte of a frame, or of a box of it, as 8-bit grey PNG: at its present revision, with a draft laid on it when one is sent."""
-    matte = exchange.preview_matte(request.user, shot_id, matte_id, body.draft)
+    """The matte of a frame, or of a box of it, as 8-bit grey PNG: at its present revision, with a draft laid on it when one is sent.
+
+    Fringes that are not solved yet are left out, unless `solve` asks for them: then they are solved, from this frame alone.
+    """
+    shot, matte = exchange.preview_matte(request.user, shot_id, matte_id, body.draft)
+    solver = fringes.ShotFringes(shot, wait=body.solve, steady=False)
     begin = time.perf_counter()
-    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2, depth="shown")
+    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2, depth="shown", fringes=solver)
     core = (time.perf_counter() - begin) * 1000
     reply = HttpResponse(encode_picture(done.alpha, ".png"), content_type="image/png")
     reply["X-Box"] = ",".join(map(str, done.box))
     reply["X-Samples"] = payload.samples_text(done)
+    reply["X-Fringe"] = FRINGE[done.fringe]
     reply["X-Core-Ms"] = f"{core:.2f}"
     reply["Cache-Control"] = "no-store"
     return reply
@@ -132,12 +138,35 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
 @router.get("/shots/{shot_id}/mattes/{matte_id}/so-far/{frame}")
 def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) -> Any:
     """A small picture of the matte up to each line of its stack, bottom first: grey PNGs as base64."""
-    matte = exchange.preview_matte(request.user, shot_id, matte_id, None)
+    _, matte = exchange.preview_matte(request.user, shot_id, matte_id, None)
     pictures = [render(part, frame, depth="8").alpha for part in small.so_far(matte, SMALL)]
     return {
         "revision": Shot.objects.get(pk=shot_id).revision,
         "pictures": [base64.b64encode(encode_picture(p, ".png")).decode() for p in pictures],
     }
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/colours/{frame}")
+def colours(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) -> Any:
+    """The subject's own colour where fringes are solved: PNGs with alpha, as base64, and where they lie."""
+    pieces = fringes.colours(request.user, shot_id, matte_id, frame)
+    return {"pieces": [{"box": box, "png": base64.b64encode(encode_picture(own, ".png")).decode()} for box, own in pieces]}
+
+
+@router.get("/shots/{shot_id}/fringes/{entry_id}")
+def fringe_state(request: HttpRequest, shot_id: int, entry_id: uuid.UUID) -> Any:
+    return fringes.state(request.user, shot_id, entry_id)
+
+
+@router.post("/shots/{shot_id}/fringes/{entry_id}/solve")
+def solve(request: HttpRequest, shot_id: int, entry_id: uuid.UUID) -> Any:
+    return {"id": fringes.ask(request.user, shot_id, entry_id).pk}
+
+
+@router.post("/shots/{shot_id}/solvings/{solving_id}/cancel")
+def cancel_solving(request: HttpRequest, shot_id: int, solving_id: int) -> Any:
+    fringes.cancel(request.user, shot_id, solving_id)
+    return {}
 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/document")

@@ -9,7 +9,9 @@ from jaythread.desk import commands, journal, key_commands, scene
 from jaythread.desk.models import Edit, Matte, Shape, StackEntry
 from jaythread.errors import Conflict, NotThere, Refused
 from jaythread.productions.models import Shot
+from roto.curve.brush import stroke_outline
 from roto.curve.fit import fit_loop
+from roto.matte import fringe
 from roto.motion import edits
 from roto.motion.group import Riding, group_of, let_ride, make_group, steady_group
 from roto.motion.shape import GROUP
@@ -163,6 +165,28 @@ def _freehand(shot: Shot, command: commands.Freehand) -> Plain:
     return f"drew {command.name} freehand: {len(points)} points", _added(new, entry_id, matte, command.mode)
 
 
+def _fringed(shot: Shot, command: commands.Fringe) -> Plain:
+    matte, row = _matte(shot, command.matte), shape_row(shot, command.of, None)
+    shape_id, entry_id = _new_ids(command.shape, command.entry)
+    if row.kind == GROUP:
+        raise Refused("A group has no outline: choose the shape whose edge is to be solved.")
+    lines = list(matte.entries.all())
+    at = next((k for k, line in enumerate(lines) if line.shape_id == row.pk), None)
+    if at is None:
+        raise Refused(f"'{row.name}' is not in the matte {matte.name}. Put it in first.")
+    subject = core_of(row, {})
+    if command.path is not None:
+        points, curves = stroke_outline(command.path, command.radius, command.tolerance)
+    else:
+        points, curves = fringe.band_of_reach(scene.core_matte(shot, matte), subject, command.frame)
+    new = fringe.made_band(shape_id, command.name, subject, command.frame, points, curves)
+    new = replace(new, colour=command.colour)
+    order = (lines[at].order + lines[at + 1].order) / 2 if at + 1 < len(lines) else lines[at].order + 1.0
+    line = {**entry_on_top(matte, shape_id, "solve"), "order": order}
+    says = f"made the fringe {command.name} of {row.name}"
+    return says, [*journal.compare(shape_id, None, new), journal.change("entry", [entry_id], None, line)]
+
+
 def _duplicated(shot: Shot, command: commands.Duplicate) -> Plain:
     matte = _matte(shot, command.matte)
     row = shape_row(shot, command.shape, None)
@@ -271,6 +295,7 @@ def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Plain:
 SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {
     commands.Trace: _traced,
     commands.Freehand: _freehand,
+    commands.Fringe: _fringed,
     commands.Duplicate: _duplicated,
     commands.NewGroup: _grouped,
     commands.Lock: _lock,

@@ -17,7 +17,7 @@ from roto.motion.shape import Shape as CoreShape
 Six = Annotated[list[float], Field(min_length=6, max_length=6)]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
 Profile = Literal["straight", "smooth", "early", "late"]
-Mode = Literal["add", "cut", "keep"]
+Mode = Literal["add", "cut", "keep", "solve"]
 Spread = Literal["here", "all", "on"]
 """which keys a change touches: the one here (made where there is none), all of them, or those from here on, all by the same offset"""
 
@@ -58,6 +58,23 @@ class Freehand(Schema):
     path: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=20000)]
     tolerance: float = Field(1.0, ge=0.05, le=50)
     mode: Mode = "add"
+    colour: int = Field(0, ge=0, le=7)
+
+
+class Fringe(Schema):
+    """A band in which alpha is solved from the plate, right above the line of a shape in a stack. path: where a brush of that radius (px)
+    was led; without one the band is all that the shape's soft edge covers."""
+
+    do: Literal["fringe"]
+    shape: str
+    entry: str
+    matte: str
+    of: str
+    name: Name
+    frame: int
+    path: Annotated[list[tuple[float, float]], Field(min_length=1, max_length=20000)] | None = None
+    radius: float = Field(24.0, ge=1, le=1000)
+    tolerance: float = Field(1.0, ge=0.05, le=50)
     colour: int = Field(0, ge=0, le=7)
 
 
@@ -367,7 +384,7 @@ class ChangeShutter(Schema):
 
 OnShape = MovePoints | Place | Soften | Reach | OneReach | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
-    Trace | Freehand | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | AddLine | DropLine | NewMatte
+    Trace | Freehand | Fringe | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | AddLine | DropLine | NewMatte
     | CopyMatte | ChangeMatte | RemoveMatte | ChangeShutter,
     Field(discriminator="do"),
 ]  # fmt: skip

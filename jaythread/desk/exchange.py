@@ -9,6 +9,7 @@ from django.db import transaction
 from jaythread.desk import actions, changes, commands, journal, key_commands, policies, scene
 from jaythread.desk.models import Matte
 from jaythread.errors import Refused
+from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.exchange import document
 from roto.matte.stack import Matte as CoreMatte
@@ -18,14 +19,14 @@ from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 
 
-def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> CoreMatte:
-    """The matte at its present revision, with an edit that is not saved yet laid on it."""
+def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> tuple[Shot, CoreMatte]:
+    """The shot, and the matte at its present revision, with an edit that is not saved yet laid on it."""
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
     matte = scene.core_matte(shot, row)
     for part in draft.commands if isinstance(draft, commands.Together) else [draft]:
         if isinstance(part, commands.OnShape) and not isinstance(part, key_commands.Between):
             matte = _changed(matte, part)
-    return matte
+    return shot, matte
 
 
 def _changed(matte: CoreMatte, command: Any) -> CoreMatte:

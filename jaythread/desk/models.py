@@ -150,6 +150,9 @@ class Matte(models.Model):
         return self.name
 
 
+MODES = [("add", "adds"), ("cut", "cuts"), ("keep", "keeps the overlap"), ("solve", "is solved from the plate")]
+
+
 class StackEntry(models.Model):
     """One line of a matte's stack, bottom first. A shape may stand in several mattes."""
 
@@ -157,7 +160,7 @@ class StackEntry(models.Model):
     matte = models.ForeignKey(Matte, models.CASCADE, related_name="entries")
     shape = models.ForeignKey(Shape, models.CASCADE, related_name="entries")
     order = models.FloatField()
-    mode = models.CharField(max_length=4, choices=[("add", "adds"), ("cut", "cuts"), ("keep", "keeps the overlap")], default="add")
+    mode = models.CharField(max_length=5, choices=MODES, default="add")
     inverted = models.BooleanField(default=False)
     opacity = models.FloatField(default=1.0)
 
@@ -196,3 +199,34 @@ class Edit(models.Model):
 
     def __str__(self) -> str:
         return self.says
+
+
+class Solving(models.Model):
+    """A fringe being solved on all frames: a line of a stack whose mode is solve."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        WORKING = "working"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="solvings")
+    entry = models.ForeignKey(StackEntry, models.CASCADE, related_name="solvings")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="solvings")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
+    cancel = models.BooleanField(default=False)
+    message = models.CharField(max_length=400, blank=True)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-made"]
+
+    def __str__(self) -> str:
+        return f"solving {self.entry}"
+
+    @property
+    def busy(self) -> bool:
+        return self.state in (self.State.WAITING, self.State.WORKING)

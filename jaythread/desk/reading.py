@@ -6,7 +6,7 @@ import numpy as np
 
 from jaythread.desk import changes, scene
 from jaythread.errors import NotThere, Refused
-from jaythread.plates.models import State
+from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.matte.shutter_read import read_shutter
@@ -15,13 +15,17 @@ from roto.motion.shape import CLOSED
 from roto.picture import display, stills
 
 
-def plate_picture(shot: Shot, frame: int) -> np.ndarray:
-    """The plate's frame (h, w, 3) as it is displayed, float32 0..1."""
-    plate = shot.plates.first()
+def picture_of(plate: Plate | None, frame: int) -> np.ndarray:
+    """A frame of a plate (h, w, 3) as it is displayed, float32 0..1."""
     path = plate.still(frame) if plate is not None and plate.state == State.READY else None
     if plate is None or path is None or not path.exists():
         raise NotThere(f"Frame {frame} has no picture to read from.")
     return display.to_screen(stills.read(path), plate.space).astype(np.float32) / np.float32(255)
+
+
+def plate_picture(shot: Shot, frame: int) -> np.ndarray:
+    """The same of a shot's newest plate."""
+    return picture_of(shot.plates.first(), frame)
 
 
 FRAMES = 6

@@ -2,6 +2,7 @@
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from roto.curve.fit import fit_loop
 from roto.errors import BadGeometry
@@ -30,6 +31,13 @@ def stroke_outline(path: object, radius: float, tolerance: float = 1.0) -> tuple
     cv2.polylines(canvas, [line], False, 255, max(1, round(2 * radius * scale)), cv2.LINE_8, 4)
     for spot in (line[0], line[-1]):
         cv2.circle(canvas, tuple(map(int, spot)), round(radius * scale * 16), 255, -1, cv2.LINE_8, 4)
-    contours, _ = cv2.findContours(canvas, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    return around(canvas > 0, (float(low[0]), float(low[1])), scale, tolerance)
+
+
+def around(mask: NDArray[np.bool_], origin: tuple[float, float], scale: float, tolerance: float = 1.0) -> tuple[Floats, list[bool]]:
+    """The outline (as `fit_loop` gives it) around the largest piece of a mask (h, w) whose pixels stand `scale` a px from the origin on."""
+    contours, _ = cv2.findContours(mask.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    if not contours:
+        raise BadGeometry("There is nothing of it in the picture on this frame.")
     outer = max(contours, key=cv2.contourArea)[:, 0, :].astype(np.float64)
-    return fit_loop((outer + 0.5) / scale + low, tolerance)
+    return fit_loop((outer + 0.5) / scale + origin, tolerance)

@@ -6,21 +6,24 @@ count. The inner reach is how far from its own border inwards the band fades in.
 """
 
 import hashlib
+import io
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from threading import Lock
+from threading import Lock, RLock
 from typing import Any, Protocol
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.curve.brush import around
 from roto.errors import BadGeometry
 from roto.matte.matting import RADIUS, solve_alpha
 from roto.matte.render import Box, Solved, render
 from roto.matte.stack import Entry, Matte
-from roto.motion.shape import CLOSED, Shape, settings_values
+from roto.motion.keys import Floats, Keys
+from roto.motion.shape import CLOSED, CORNER, CURVE, Shape, settings_values
 from roto.tolerances import SOLID
 
 METHOD = "2"
@@ -29,6 +32,12 @@ AROUND = 4
 """frames before and after that steady a frame: 2 leave 0.53 of the flicker on the demo's tufts, 3 0.49, 4 0.46, 6 0.43"""
 KEPT = 24
 """solved frames kept in memory, a megabyte or so each"""
+FADE, DEEP = 2.0, 6.0
+"""px: over which a new band fades in from its border, and how deep it solves into what is solid"""
+KERNEL = 0.6
+"""of the deepest place: beyond it something stays solid even of a slender shape, or there were nothing to go by"""
+STEPS = 65535
+"""of alpha, in which solved frames are kept"""
 LEAST_SPREAD = 0.02
 """of alpha: frames that agree better than this are all believed alike"""
 
@@ -81,20 +90,66 @@ def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDA
     box = (int(low[0]), int(low[1]), int(high[0]), int(high[1]))
     if box[2] <= box[0] or box[3] <= box[1]:
         return None
-    cover = render(cover_of, frame, box=box).alpha
+    cover = _stored(render(cover_of, frame, box=box).alpha)
     so_far = below(replace(matte, entries=matte.entries[:at], inverted=False), box)
     others = below(replace(matte, entries=matte.entries[: max(0, at - 1)], inverted=False), box)
-    deep = shape.settings_at(frame)[0][1]
     within = cv2.distanceTransform((so_far >= SOLID).astype(np.uint8), cv2.DIST_L2, 5)
+    deep = min(shape.settings_at(frame)[0][1], KERNEL * float(within.max()))
     unknown = (cover > 0) & (within <= deep) & (others <= 1 - SOLID)
     return Band(box=box, cover=cover, below=so_far, unknown=unknown) if unknown.any() else None
+
+
+def _stored(alpha: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Rounded to what is kept in files, so that a kept frame and a fresh one are the same."""
+    return (np.rint(alpha * np.float32(STEPS)) / np.float32(STEPS)).astype(np.float32)
+
+
+def packed(solved: Solved) -> bytes:
+    """A solved frame as the bytes of a file (numpy's .npz)."""
+    out = io.BytesIO()
+    whole = [np.rint(a * STEPS).astype(np.uint16) for a in (solved.alpha, solved.cover)]
+    np.savez_compressed(out, box=solved.box, steady=solved.steady, alpha=whole[0], cover=whole[1], unknown=np.packbits(solved.unknown))
+    return out.getvalue()
+
+
+def unpacked(data: bytes) -> Solved:
+    """What `packed` has made; raises ValueError or OSError for anything else."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as it:
+        alpha, cover = ((it[name] / np.float32(STEPS)).astype(np.float32) for name in ("alpha", "cover"))
+        unknown = np.unpackbits(it["unknown"], count=alpha.size).astype(bool).reshape(alpha.shape)
+        x0, y0, x1, y1 = (int(v) for v in it["box"])
+        return Solved(box=(x0, y0, x1, y1), alpha=alpha, cover=cover, unknown=unknown, steady=bool(it["steady"]))
+
+
+def made_band(fringe_id: str, name: str, subject: Shape, frame: int, points: Floats, curves: list[bool]) -> Shape:
+    """A band around (a part of) a shape, from points (n, 6) in plate px on a frame: it is placed as the shape is, and rides with it."""
+    here = subject.within_form(points[None], frame, frame)
+    return replace(
+        subject,
+        id=fringe_id,
+        name=name,
+        kind=CLOSED,
+        form=Keys.build([frame], here),
+        kinds=np.array([CURVE if c else CORNER for c in curves], np.int8),
+        settings=Keys.build([frame], settings_values(FADE, DEEP)[None]),
+        reach=None,
+        own=(),
+        profile="smooth",
+        blur=False,
+    )
+
+
+def band_of_reach(matte: Matte, shape: Shape, frame: int) -> tuple[Floats, list[bool]]:
+    """Points (n, 6), and which are curves, around all of the picture in which a shape's soft edge counts on a frame."""
+    alone = replace(matte, entries=(Entry(shape=shape),), inverted=False)
+    return around(render(alone, frame).alpha > 0, (0.0, 0.0), 1.0)
 
 
 def solve(band: Band, picture: Picture) -> Solved:
     """The band solved from the whole picture (H, W, 3) of its frame, as it is displayed (0..1)."""
     x0, y0, x1, y1 = band.box
     piece = np.ascontiguousarray(picture[y0:y1, x0:x1], dtype=np.float32)
-    alpha = solve_alpha(piece, band.below, band.unknown)
+    alpha = _stored(solve_alpha(piece, band.below, band.unknown))
     return Solved(box=band.box, alpha=alpha, cover=band.cover, unknown=band.unknown, steady=False)
 
 
@@ -130,7 +185,7 @@ def steadied(here: Solved, others: list[tuple[Solved, NDArray[np.float64]]]) -> 
     weight = np.where(np.isnan(values), 0.0, np.exp(-0.5 * (off / spread) ** 2))
     alpha = here.alpha.copy()
     alpha[here.unknown] = np.clip(np.nansum(values * weight, axis=0) / weight.sum(axis=0), 0.0, 1.0)
-    return replace(here, alpha=alpha, steady=True)
+    return replace(here, alpha=_stored(alpha), steady=True)
 
 
 class Fringes:
@@ -144,6 +199,7 @@ class Fringes:
         self, picture: Callable[[int], Picture], named: Callable[[int], str], keep: Keep, *, wait: bool = True, steady: bool = True
     ) -> None:
         self.picture, self.named, self.keep, self.wait, self.steady = picture, named, keep, wait, steady
+        self.one_at_a_time = RLock()  # frames are steadied by each other: two threads would solve the same ones
 
     def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
         """The fringe that is line `at` of a matte's stack on a frame: the best there is, or what can be made; None where there is none."""
@@ -152,7 +208,7 @@ class Fringes:
         keys = {f: self.key(matte, at, f) for f in near}
         if frame not in keys:
             return None
-        whole = "s" + hashlib.sha256("".join(keys.values()).encode()).hexdigest()
+        whole = steady_key(keys[frame], list(keys.values()))
         kept = self.keep.get(whole)
         if kept is not None or not self.wait:
             return kept or self.keep.get(keys[frame])
@@ -165,15 +221,16 @@ class Fringes:
         return done
 
     def _alone(self, matte: Matte, at: int, frame: int, key: str) -> Solved | None:
-        kept = self.keep.get(key)
-        if kept is not None:
-            return kept
-        band = band_of(matte, at, frame, lambda part, box: render(part, frame, box=box, fringes=self).alpha)
-        if band is None:
-            return None
-        done = solve(band, self.picture(frame))
-        self.keep.put(key, done)
-        return done
+        with self.one_at_a_time:
+            kept = self.keep.get(key)
+            if kept is not None:
+                return kept
+            band = band_of(matte, at, frame, lambda part, box: render(part, frame, box=box, fringes=self).alpha)
+            if band is None:
+                return None
+            done = solve(band, self.picture(frame))
+            self.keep.put(key, done)
+            return done
 
     def key(self, matte: Matte, at: int, frame: int) -> str:
         """A name for everything that a frame's solution depends on, equal for equal input."""
@@ -188,6 +245,11 @@ class Fringes:
             mix.update(np.round(shape.outline(moments, frame), 6).tobytes())
             mix.update(b"" if reaches is None else reaches.tobytes())
         return mix.hexdigest()
+
+
+def steady_key(own: str, around: list[str]) -> str:
+    """The name of a steadied frame, from its own key and those of the frames around it, in order."""
+    return "s" + hashlib.sha256("".join([own, *around]).encode()).hexdigest()
 
 
 class InMemory:
@@ -232,8 +294,3 @@ def foreground(picture: Picture, solved: Solved) -> Picture:
     x0, y0, x1, y1 = solved.box
     out: Any = estimate_foreground_ml(picture[y0:y1, x0:x1].astype(np.float64), solved.alpha.astype(np.float64))
     return np.clip(out, 0.0, 1.0).astype(np.float32)
-
-
-def default_settings(fade: float = 2.0, deep: float = 6.0) -> NDArray[np.float64]:
-    """Values of a fringe's settings key: fades in over 2 px from its border, solves 6 px deep into what is solid."""
-    return settings_values(fade, deep)

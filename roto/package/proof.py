@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from roto.matte.render import render
+from roto.matte.render import Solver, render
 from roto.matte.stack import Matte
 from roto.package.manifest import digest, file_name, load
 
@@ -57,7 +57,7 @@ def sampled(first: int, last: int) -> tuple[int, ...]:
     return tuple(sorted({round(float(f)) for f in np.linspace(first, last, SAMPLED)}))
 
 
-def _check(path: Path, row: dict, matte: Matte, compare: bool) -> str:
+def _check(path: Path, row: dict, matte: Matte, compare: bool, fringes: Solver | None) -> str:
     """What is wrong with one file, or nothing."""
     name = path.name
     if not path.exists():
@@ -74,14 +74,16 @@ def _check(path: Path, row: dict, matte: Matte, compare: bool) -> str:
     if (depth, colour) != (16, 0):
         return f"{name} is not a 16-bit grey picture."
     if compare:
-        want = np.rint(render(matte, row["frame"]).alpha.astype(np.float64) * 65535)
+        want = np.rint(render(matte, row["frame"], fringes=fringes).alpha.astype(np.float64) * 65535)
         off = np.abs(pixels.astype(np.float64) - want).max()
         if off > WORST_STEP:
             return f"{name} differs from a fresh render of frame {row['frame']} by up to {off:.0f} of 65535."
     return ""
 
 
-def prove(folder: Path, matte: Matte, progress: Callable[[int, int], None] = lambda done, of: None) -> Receipt:
+def prove(
+    folder: Path, matte: Matte, progress: Callable[[int, int], None] = lambda done, of: None, fringes: Solver | None = None
+) -> Receipt:
     """Read every file of a package of 16-bit mattes back and compare it with its manifest and with fresh renders."""
     data = load(folder)
     wrong: list[str] = []
@@ -99,7 +101,7 @@ def prove(folder: Path, matte: Matte, progress: Callable[[int, int], None] = lam
     compared = sampled(matte.first, matte.last)
     for k, (name, frame) in enumerate(wanted.items()):
         if name in listed:
-            problem = _check(folder / name, listed[name], matte, frame in compared)
+            problem = _check(folder / name, listed[name], matte, frame in compared, fringes)
             if problem:
                 wrong.append(problem)
         progress(k + 1, len(wanted))

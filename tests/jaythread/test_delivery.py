@@ -94,9 +94,9 @@ def damage(folder, name):
 def test_a_damaged_file_makes_it_fail_by_name(asked, monkeypatch, name):
     whole = actions.read_back
 
-    def after_damage(delivery, core, folder):
+    def after_damage(delivery, core, folder, fringes):
         damage(folder, name)
-        return whole(delivery, core, folder)
+        return whole(delivery, core, folder, fringes)
 
     monkeypatch.setattr(actions, "read_back", after_damage)
     if name == "black":

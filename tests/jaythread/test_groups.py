@@ -78,7 +78,7 @@ def test_leaving_a_group_and_a_draft_of_it(shot, rafe, pair):
     do(rafe, shot, do="place", shape=group, frame=1001, move=(10, 0))
     assert outline(arm, 1001)[0] == pytest.approx([10, 20]) and outline(hand, 1001)[0] == pytest.approx([70, 20])
     draft = command(do="place", shape=group, frame=1001, move=(5, 0))
-    matte = exchange.preview_matte(rafe, shot.pk, shot.mattes.first().pk, draft)
+    _, matte = exchange.preview_matte(rafe, shot.pk, shot.mattes.first().pk, draft)
     assert render(matte, 1001).alpha[25, 93] == 1  # right of where the hand is saved
     assert outline(hand, 1001)[0] == pytest.approx([70, 20])
 

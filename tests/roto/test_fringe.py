@@ -127,6 +127,13 @@ def test_steadying_halves_the_flicker(stack):
     assert np.abs(np.stack(steady) - true[3:9]).mean() < 1.05 * np.abs(np.stack(alone) - true[3:9]).mean()
 
 
+def test_a_short_shot_keeps_each_of_its_frames_apart(stack):
+    short = replace(stack, first=3, last=6)
+    keeps = solver()
+    for frame in (4, 5, 4, 5):
+        assert np.abs(render(short, frame, fringes=keeps).alpha - hairy(frame)[1]).mean() < 0.01
+
+
 def test_the_key_follows_what_matters(stack):
     it = solver()
     key = it.key(stack, 1, 4)

@@ -5,6 +5,7 @@ import { newId } from "./net/api.js";
 import { around } from "./geom/view.js";
 import { bounds, union } from "./geom/outline.js";
 import { stackedAt } from "./model/hit.js";
+import { Brush } from "./tools/brush.js";
 import { Dividing } from "./tools/dividing.js";
 import { Freehand } from "./tools/freehand.js";
 import { Readymade } from "./tools/readymade.js";
@@ -31,7 +32,7 @@ export class Desk {
     Object.assign(this, { store, stage, edits, mattes, board, player });
     this.tracing = new Tracing(this);
     this.readymade = new Readymade(this);
-    this.ways = { points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this) };
+    this.ways = { points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this), brush: new Brush(this) };
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this) };
     this.tell = () => {};
     this.showKeys = () => {};
@@ -60,6 +61,7 @@ export class Desk {
   stopTracing() {
     this.tracing.clear();
     this.ways.freehand.clear();
+    this.ways.brush.clear();
     this.store.set("drawing", false);
   }
 

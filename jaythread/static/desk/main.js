@@ -6,6 +6,7 @@ import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
 import { call, get } from "./net/api.js";
 import { Edits } from "./net/edits.js";
+import { Fringes } from "./net/fringes.js";
 import { Mattes } from "./net/mattes.js";
 import { Small } from "./net/small.js";
 import { Trial } from "./net/trial.js";
@@ -46,6 +47,8 @@ async function open() {
   const desk = new Desk(store, stage, edits, mattes, board, player);
   desk.pointer = new Pointer(stage, () => desk.tool);
   desk.small = new Small(store, edits);
+  desk.fringes = stage.fringes = new Fringes(store, edits, mattes);
+  desk.fringes.addEventListener("colours", () => stage.draw("matte"));
   desk.trial = stage.trial = new Trial(store, edits);
   stage.pointer = desk.pointer;
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key

@@ -56,6 +56,7 @@ export function acts(desk, own = {}) {
     { id: "next-point", group: "Points", keys: ["]"], says: "The next point along the outline", run: () => desk.pointOn(1) },
     { id: "previous-point", group: "Points", keys: ["["], says: "The previous point along the outline", run: () => desk.pointOn(-1) },
     { id: "add-neighbours", group: "Points", keys: ["Shift+A"], says: "Add the neighbours of the chosen points to the choice", run: () => desk.addNeighbours() },
+    { id: "paint-fringe", group: "Soft edge", keys: ["Shift+B"], says: "Paint a fringe: hair or fuzz of the chosen shape, solved from the plate", run: () => { desk.setStep("soften"); desk.paintFringe(); } },
     { id: "choose-next-shapes-lie", group: "Points", keys: ["Z"], says: "Choose the next of the shapes that lie under the pointer", run: () => desk.nextUnder() },
     { id: "change-touches-key-here", group: "Keys and shapes", keys: ["A"], says: "A change touches the key here, all keys, or all from here on (round and round)", run: () => desk.spreadOn() },
     { id: "copy-picked-key", group: "Keys and shapes", keys: ["Y"], says: "Copy the picked key", run: () => desk.copyKey() },

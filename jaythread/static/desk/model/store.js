@@ -335,6 +335,7 @@ export class Store extends EventTarget {
   // What a change would touch, in words: [quiet, now, quiet].
   touches() {
     const shapes = this.chosenShapes;
+    if (this.drawing === "brush") return ["Paint over the hair or fuzz of ", this.shape?.name || "the shape", ": alpha is solved there. Escape ends it"];
     if (this.drawing && this.drawing !== "points") return [`Drag out the ${this.drawing}, from corner to corner`, "", ""];
     if (this.drawing) return ["Click for a corner, drag for a curve; click the first point to close", "", ""];
     if (!this.mayTrace) return ["You can look here; artists and leads trace", "", ""];

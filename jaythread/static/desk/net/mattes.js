@@ -4,6 +4,7 @@ import { call } from "./api.js";
 import { bounds, union } from "../geom/outline.js";
 
 const KEPT = 16; // mattes: 8 MB each at full HD
+const REST = 350; // ms on a frame before its fringes are solved for it alone
 const MARGIN = 4; // px around the touched box, beyond the reach
 
 // How many steps of the exposure a matte was made from; a + says that more were wanted.
@@ -22,6 +23,7 @@ export class Mattes extends EventTarget {
     this.over = null; // the same with a drag laid on it
     this.asking = false;
     this.again = null;
+    this.fringe = "none"; // how the shown matte's fringes stand: none, steady, by itself, not solved
     this.says = ""; // how many steps of the exposure the shown matte was made from
   }
 
@@ -63,8 +65,8 @@ export class Mattes extends EventTarget {
     return Math.max(...far.flat());
   }
 
-  ask(command, box) {
-    const wanted = { command, box, name: this.name, frame: this.store.frame, matte: this.store.matte };
+  ask(command, box, solve = false) {
+    const wanted = { command, box, solve, name: this.name, frame: this.store.frame, matte: this.store.matte };
     if (this.asking) {
       this.again = wanted;
       return;
@@ -84,9 +86,10 @@ export class Mattes extends EventTarget {
         ? [Math.max(0, wanted.box[0]), Math.max(0, wanted.box[1]), Math.min(width, wanted.box[2]), Math.min(height, wanted.box[3])]
         : null;
       if (!box || (box[2] > box[0] && box[3] > box[1])) {
-        const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command) };
+        const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command), solve: wanted.solve };
         const reply = await call("POST", `/shots/${this.store.shot.id}/mattes/${wanted.matte}/picture`, body);
         this.says = words(reply.headers.get("X-Samples"), Boolean(wanted.command));
+        this.solveLater(reply.headers.get("X-Fringe"), wanted);
         const place = reply.headers.get("X-Box").split(",").map(Number);
         this.lay(await createImageBitmap(await reply.blob()), place, wanted);
       }
@@ -100,6 +103,21 @@ export class Mattes extends EventTarget {
       this.again = null;
       this.send(next);
     }
+  }
+
+  // A fringe that was left out is solved when the artist stays on the frame.
+  solveLater(fringe, wanted) {
+    this.fringe = fringe;
+    if (fringe !== "not solved" || wanted.solve) return;
+    this.says = "a fringe is not solved here yet";
+    clearTimeout(this.solving);
+    if (!wanted.command) this.solving = setTimeout(() => wanted.name === this.name && !this.store.playing && this.ask(null, null, true), REST);
+  }
+
+  // More frames are solved than when the kept mattes were made.
+  solvedMore() {
+    this.kept.clear();
+    this.store.say("frame");
   }
 
   // The answer to an edit brings the touched box along: laid on the matte as it was, that is the matte as it is.

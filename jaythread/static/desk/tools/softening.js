@@ -26,6 +26,7 @@ export class Softening {
       }
       if (!has) store.choose(found.shape.id, [found.index], e.shiftKey);
     }
+    if (this.desk.fringes.chosen) return; // its figures are in the panel
     if (store.editable.includes(store.shape)) this.drag = { shape: store.shape, from: p, on: Boolean(found), moved: false };
   }
 

@@ -3,6 +3,7 @@
 import { post } from "../net/api.js";
 import { nameOf } from "../model/acts.js";
 import { endHere, offHere, startHere } from "../model/live.js";
+import { fringes } from "./fringes.js";
 import { more } from "./more.js";
 import { COLOURS } from "./signs.js";
 
@@ -14,7 +15,8 @@ export const PROFILES = {
 };
 
 export function panel() {
-  return Object.defineProperties(main(), Object.getOwnPropertyDescriptors(more()));
+  const parts = [more(), fringes()].map((part) => Object.getOwnPropertyDescriptors(part));
+  return Object.defineProperties(main(), Object.assign({}, ...parts));
 }
 
 function main() {
@@ -37,8 +39,11 @@ function main() {
       desk.edits.addEventListener("refused", (e) => this.tell(e.detail));
       desk.mattes.addEventListener("loaded", () => this.sync());
       desk.small.addEventListener("loaded", () => this.sync());
+      desk.fringes.addEventListener("state", () => this.sync());
+      desk.fringes.tell = (text) => this.tell(text);
       desk.tell = (text) => this.tell(text);
       desk.showKeys = () => this.openKeys();
+      desk.paintFringe = () => this.paintFringe();
       this.sync();
     },
 
@@ -82,6 +87,7 @@ function main() {
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
       this.some = store.pointCount;
       this.syncMore();
+      this.syncFringes();
       this.key = this.pickedKey();
       if (!shape) return;
       this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";

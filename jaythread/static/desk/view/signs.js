@@ -246,6 +246,36 @@ export function way(pen, places, view, colour) {
 }
 
 // A loop drawn around points.
+// A brush that paints a band: what it has painted, and the ring of its size under the pointer.
+export function brush(pen, path, under, radius) {
+  if (path.length) {
+    pen.beginPath();
+    path.forEach(([x, y], i) => (i ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+    if (path.length === 1) pen.lineTo(path[0][0] + 0.1, path[0][1]);
+    pen.lineCap = pen.lineJoin = "round";
+    pen.lineWidth = 2 * radius;
+    pen.strokeStyle = "rgba(243, 238, 226, 0.45)";
+    pen.stroke();
+    pen.lineCap = pen.lineJoin = "miter";
+  }
+  if (!under) return;
+  for (const [width, colour] of [[3, CASING], [1.2, COLOURS[0]]]) {
+    pen.beginPath();
+    pen.arc(...under, radius, 0, 7);
+    pen.lineWidth = width;
+    pen.strokeStyle = colour;
+    pen.stroke();
+  }
+}
+
+// The inside of a fringe's outline: a pale field, as its band.
+export function field(pen, points, view) {
+  pen.beginPath();
+  trace(pen, points, view);
+  pen.fillStyle = "rgba(243, 238, 226, 0.22)";
+  pen.fill();
+}
+
 export function loop(pen, path) {
   pen.beginPath();
   path.forEach(([x, y], i) => (i ? pen.lineTo(x, y) : pen.moveTo(x, y)));

@@ -234,6 +234,12 @@ export class Stage {
     pen.globalCompositeOperation = "source-in";
     pen.imageSmoothingEnabled = !full;
     pen.drawImage(picture, ...this.rect());
+    pen.globalCompositeOperation = "source-atop"; // hair in its own colour, not that of the ground behind it
+    const { scale, x, y } = this.view;
+    const own = this.fringes?.colours;
+    for (const { box, bitmap } of own?.frame === this.store.frame ? own.pieces : []) {
+      pen.drawImage(bitmap, box[0] * scale + x, box[1] * scale + y, bitmap.width * scale, bitmap.height * scale);
+    }
     pen.globalCompositeOperation = "source-over";
   }
 
@@ -319,7 +325,8 @@ export class Stage {
       if (picked.length === 1) signs.way(pen, store.wayOf(shape, picked[0]), view, signs.INK);
     }
     const reaches = store.reaches(shape);
-    if (reaches) signs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
+    if (this.fringes?.lineOf(shape)) signs.field(pen, points, view);
+    else if (reaches) signs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
     else if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
     if (!store.pointsOnly) signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });

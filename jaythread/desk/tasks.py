@@ -1,0 +1,11 @@
+"""Background work of the desk."""
+
+from procrastinate import RetryStrategy
+from procrastinate.contrib.django import app
+
+from jaythread.desk import fringes
+
+
+@app.task(name="desk.solve", queue="desk", retry=RetryStrategy(max_attempts=3))
+def solve(solving_id: int) -> None:
+    fringes.solve(solving_id)
