@@ -100,7 +100,7 @@ class ShotFringes(fringe.Fringes):
         """Frames on which a fringe is solved and steadied."""
         shape, files = matte.entries[at].shape, Files(self.shot.pk)
         live = [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)]
-        keys = {f: self.key(matte, at, f) for f in live}
+        keys = self.keys(matte, at, live)
         around = {f: [keys[k] for k in range(f - fringe.AROUND, f + fringe.AROUND + 1) if k in keys] for f in live}
         return [f for f in live if files.has(fringe.steady_key(keys[f], around[f]))]
 

@@ -8,7 +8,7 @@ count. The inner reach is how far from its own border inwards the band fades in.
 import hashlib
 import io
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from threading import Lock, RLock
 from typing import Any, Protocol
@@ -26,12 +26,15 @@ from roto.motion.keys import Floats, Keys
 from roto.motion.shape import CLOSED, CORNER, CURVE, Shape, settings_values
 from roto.tolerances import SOLID
 
-METHOD = "2"
+METHOD = "3"
 """a part of every key: raised when the same input would be solved to something else"""
 AROUND = 4
 """frames before and after that steady a frame: 2 leave 0.53 of the flicker on the demo's tufts, 3 0.49, 4 0.46, 6 0.43"""
 KEPT = 24
 """solved frames kept in memory, a megabyte or so each"""
+CLEAN = (0.03, 0.97)
+"""of solved alpha: what becomes 0, and what 1. Grain leaves a haze where nothing is; on the demo's tufts the mean error falls from 0.012 to
+0.007, its root mean square from 0.026 to 0.022."""
 FADE, DEEP = 2.0, 6.0
 """px: over which a new band fades in from its border, and how deep it solves into what is solid"""
 KERNEL = 0.6
@@ -149,7 +152,10 @@ def solve(band: Band, picture: Picture) -> Solved:
     """The band solved from the whole picture (H, W, 3) of its frame, as it is displayed (0..1)."""
     x0, y0, x1, y1 = band.box
     piece = np.ascontiguousarray(picture[y0:y1, x0:x1], dtype=np.float32)
-    alpha = _stored(solve_alpha(piece, band.below, band.unknown))
+    alpha = solve_alpha(piece, band.below, band.unknown)
+    black, white = CLEAN
+    cleaned = np.clip((alpha - black) / (white - black), 0.0, 1.0)
+    alpha = _stored(np.where(band.unknown, cleaned, alpha).astype(np.float32))
     return Solved(box=band.box, alpha=alpha, cover=band.cover, unknown=band.unknown, steady=False)
 
 
@@ -205,7 +211,7 @@ class Fringes:
         """The fringe that is line `at` of a matte's stack on a frame: the best there is, or what can be made; None where there is none."""
         shape = matte.entries[at].shape
         near = [f for f in range(frame - AROUND, frame + AROUND + 1) if matte.first <= f <= matte.last and shape.is_live(f)]
-        keys = {f: self.key(matte, at, f) for f in near}
+        keys = self.keys(matte, at, near)
         if frame not in keys:
             return None
         whole = steady_key(keys[frame], list(keys.values()))
@@ -234,17 +240,26 @@ class Fringes:
 
     def key(self, matte: Matte, at: int, frame: int) -> str:
         """A name for everything that a frame's solution depends on, equal for equal input."""
-        mix = hashlib.sha256(f"{METHOD} {matte.size} {self.named(frame)} {matte.shutter}".encode())
-        moments = np.array([*matte.shutter.exposure(frame), float(frame)])
+        return self.keys(matte, at, [frame])[frame]
+
+    def keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
+        """The same for several frames."""
+        if not frames:
+            return {}
+        numbers = np.array(frames, dtype=np.int64)
+        opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in frames), strict=True))
+        moments = np.stack([opens, numbers, closes], axis=1)
+        mixes = {f: hashlib.sha256(f"{METHOD} {matte.size} {self.named(f)} {matte.shutter}".encode()) for f in frames}
         for entry in matte.entries[: at + 1]:
             shape = entry.shape
-            if not shape.is_live(frame):
-                continue
-            reaches = shape.reaches_at(frame)
-            mix.update(f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} {shape.settings_at(frame)}".encode())
-            mix.update(np.round(shape.outline(moments, frame), 6).tobytes())
-            mix.update(b"" if reaches is None else reaches.tobytes())
-        return mix.hexdigest()
+            outlines = np.round(shape.outline(moments.ravel(), np.repeat(numbers, 3)), 6).reshape(len(frames), -1)
+            reaches, settings = shape.reaches_at(numbers), shape.settings_at(numbers)
+            for k, (f, mix) in enumerate(mixes.items()):
+                if shape.is_live(f):
+                    mix.update(f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} {settings[k]}".encode())
+                    mix.update(outlines[k].tobytes())
+                    mix.update(b"" if reaches is None else reaches[k].tobytes())
+        return {f: mix.hexdigest() for f, mix in mixes.items()}
 
 
 def steady_key(own: str, around: list[str]) -> str:

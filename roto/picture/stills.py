@@ -151,10 +151,10 @@ def _write_bytes(path: Path, data: bytes) -> None:
 
 
 def encode_picture(pixels: Pixels, ending: str) -> bytes:
-    """A picture (h, w, 3) or (h, w) of uint8 as the bytes of a PNG or JPEG, for the page."""
+    """A picture (h, w, 3), (h, w, 4) or (h, w) of uint8 as the bytes of a PNG or JPEG, for the page."""
     if pixels.ndim == 2 and ending == ".png" and (packed := png.encode(pixels)) is not None:
         return packed
-    flipped = pixels[:, :, ::-1] if pixels.ndim == 3 else pixels
+    flipped = pixels[:, :, [2, 1, 0, 3][: pixels.shape[2]]] if pixels.ndim == 3 else pixels
     options = [cv2.IMWRITE_JPEG_QUALITY, 88] if ending == ".jpg" else [cv2.IMWRITE_PNG_COMPRESSION, 1]
     if pixels.ndim == 2 and ending == ".png":
         options += [cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_RLE]

@@ -1,7 +1,10 @@
 """Names of stills, what is shown of a plate, and files that appear whole or not at all."""
 
+import io
+
 import numpy as np
 import pytest
+from PIL import Image
 
 from roto.errors import BadPicture, BadUpload
 from roto.picture import display, sequence, stills
@@ -74,3 +77,10 @@ def test_what_cannot_be_written_or_read_is_said(tmp_path):
     (tmp_path / "no.png").write_bytes(b"not a picture at all")
     with pytest.raises(BadPicture, match=r"no\.png"):
         stills.probe(tmp_path / "no.png")
+
+
+def test_a_picture_with_alpha_goes_to_the_page_as_it_is():
+    given = np.zeros((3, 4, 4), np.uint8)
+    given[..., 0], given[..., 1], given[1, 2, 3] = 200, 90, 255
+    with Image.open(io.BytesIO(stills.encode_picture(given, ".png"))) as seen:
+        assert seen.mode == "RGBA" and np.array_equal(np.asarray(seen), given)

@@ -127,6 +127,11 @@ export class Store extends EventTarget {
     return [...this.picked.keys()].map((id) => this.shapes.get(id)).filter(Boolean);
   }
 
+  // Whether a shape is the band of a fringe in the present matte.
+  isFringe(shape) {
+    return this.stack().some((line) => line.shape === shape.id && line.mode === "solve");
+  }
+
   // Those of the chosen shapes, and groups, that may be changed.
   get movable() {
     return this.mayTrace ? this.chosenShapes.filter((s) => !s.locked) : [];
@@ -352,6 +357,7 @@ export class Store extends EventTarget {
     if (!this.editable.length) return [`${whose} has no outline of its own: `, "Place", " moves its shapes as one"];
     const all = shapes.reduce((n, s) => n + s.curves.length, 0);
     const some = this.pointCount;
+    if (this.step === "soften" && this.isFringe(shapes.at(-1))) return ["How a fringe is solved is set in the panel; ", "Trace", " moves its outline"];
     if (this.step === "soften") return ["A drag here keys ", some ? `the soft edge at ${some} of ${all} points` : "the soft edge", where];
     return ["A change here keys ", some ? `${some} of ${all} points` : "the points you move", where];
   }

@@ -32,8 +32,8 @@ export class Fringes extends EventTarget {
     const shape = store.editable.at(-1);
     if (!shape || !store.stack().some((line) => line.shape === shape.id)) return this.tell("Choose the shape whose hair or fuzz is to be solved.");
     const names = new Set([...store.shapes.values()].map((s) => s.name));
-    let name = `${shape.name} fringe`;
-    for (let k = 2; names.has(name); k++) name = `${shape.name} fringe ${k}`;
+    let name = "fringe";
+    for (let k = 2; names.has(name); k++) name = `fringe ${k}`;
     const id = newId();
     const band = path ? { path, radius } : {};
     const command = { do: "fringe", shape: id, entry: newId(), matte: store.matte, of: shape.id, name, frame: store.frame, colour: (shape.colour + 1) % 8, ...band };

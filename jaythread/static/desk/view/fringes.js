@@ -2,7 +2,7 @@
 
 export function fringes() {
   return {
-    isFringe: false, brush: 24, fringeSays: "", fringeBusy: false, fringeDone: 0,
+    isFringe: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
 
     syncFringes() {
       const { store, fringes: all, mattes } = this.desk;
@@ -11,6 +11,7 @@ export function fringes() {
       const state = this.isFringe && all.state;
       const run = state?.run || {};
       this.fringeBusy = ["waiting", "working"].includes(run.state);
+      this.fringeWhole = Boolean(state && run.state === "done" && state.solved.length >= run.total);
       this.fringeDone = run.total ? Math.round((100 * run.done) / run.total) : 0;
       const many = state ? state.solved.length : 0;
       const here = state && state.solved.includes(store.frame) ? "steadied" : { "by itself": "solved from this frame alone", "not solved": "not solved yet" }[mattes.fringe];

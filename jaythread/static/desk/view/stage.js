@@ -325,7 +325,7 @@ export class Stage {
       if (picked.length === 1) signs.way(pen, store.wayOf(shape, picked[0]), view, signs.INK);
     }
     const reaches = store.reaches(shape);
-    if (this.fringes?.lineOf(shape)) signs.field(pen, points, view);
+    if (store.isFringe(shape)) signs.field(pen, points, view);
     else if (reaches) signs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
     else if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
