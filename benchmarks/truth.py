@@ -1,6 +1,8 @@
 """The product's own yardstick: the demo's part-done shots against their true mattes, and what is read from their plates."""
 
 import time
+from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any
@@ -10,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
 from demo.scenes import SHUTTER, Scene, scenes
-from demo.tracing import traced
+from demo.tracing import Edit, finished, traced
 from roto.matte import fringe
 from roto.matte.render import Solved, render
 from roto.matte.shutter import Shutter
@@ -25,11 +27,11 @@ LOOKS = 4
 Row = tuple[str, str, str]
 
 
-def demo_matte(scene: Scene) -> Matte:
-    """The matte as far as the demo's artist has come."""
+def demo_matte(scene: Scene, edits_of: Callable[[Scene, str], list[Edit]] = traced) -> Matte:
+    """The matte as far as the demo's artist has come; or `finished`."""
     shapes: dict[str, Shape] = {}
     modes: dict[str, str] = {}
-    for said in traced(scene, "matte"):
+    for said in edits_of(scene, "matte"):
         one, key = dict(said), said["shape"]
         do, frame = one["do"], one["frame"]
         if do == "trace":
@@ -73,46 +75,55 @@ def contour_distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> fl
 
 
 def against_truth() -> list[Row]:
-    """Each demo shot: mean absolute error, the worst frame's, contour, gradient, flicker."""
-    rows = []
-    for scene in scenes():
-        matte = demo_matte(scene)
-        frames = np.linspace(scene.first, scene.first + scene.frames - 2, LOOKS).astype(int)
-        solves = solver(scene)
-        errors, contours, gradients, flickers = [], [], [], []
-        for frame in frames:
-            (ours, next_ours), (true, next_true) = zip(
-                *[(render(matte, int(f), threads=2, fringes=solves).alpha, scene.draw(int(f))[1]) for f in (frame, frame + 1)], strict=True
-            )
-            errors.append(float(np.abs(ours - true).mean()))
-            contours.append(contour_distance(ours, true))
-            gradients.append(float(np.mean([np.abs(np.diff(ours, axis=k) - np.diff(true, axis=k)).mean() for k in (0, 1)])))
-            flickers.append(float(np.abs((next_ours - ours) - (next_true - true)).mean()))
-        many = [c for c in contours if np.isfinite(c)]
-        text = (
-            f"error {np.mean(errors):.4f}, worst frame {max(errors):.4f}, contour {np.mean(many) if many else float('nan'):.1f} px, "
-            f"gradient {np.mean(gradients):.5f}, flicker {np.mean(flickers):.5f}"
+    """Each demo shot, part-done and traced to the end: mean absolute error, the worst frame's, contour, gradient, flicker."""
+    return [_row(scene, how, name) for scene in scenes() for how, name in ((traced, "part-done"), (finished, "finished"))]
+
+
+def _row(scene: Scene, edits_of: Callable[[Scene, str], list[Edit]], name: str) -> Row:
+    matte = demo_matte(scene, edits_of)
+    frames = np.linspace(scene.first, scene.first + scene.frames - 2, LOOKS).astype(int)
+    solves = solver(scene)
+    errors, contours, gradients, flickers = [], [], [], []
+    for frame in frames:
+        (ours, next_ours), (true, next_true) = zip(
+            *[(render(matte, int(f), threads=2, fringes=solves).alpha, scene.draw(int(f))[1]) for f in (frame, frame + 1)], strict=True
         )
-        rows.append((f"{scene.name} as far as it is traced, against its true matte", text, "0"))
-    return rows
+        errors.append(float(np.abs(ours - true).mean()))
+        contours.append(contour_distance(ours, true))
+        gradients.append(float(np.mean([np.abs(np.diff(ours, axis=k) - np.diff(true, axis=k)).mean() for k in (0, 1)])))
+        flickers.append(float(np.abs((next_ours - ours) - (next_true - true)).mean()))
+    many = [c for c in contours if np.isfinite(c)]
+    text = (
+        f"error {np.mean(errors):.4f}, worst frame {max(errors):.4f}, contour {np.mean(many) if many else float('nan'):.1f} px, "
+        f"gradient {np.mean(gradients):.5f}, flicker {np.mean(flickers):.5f}"
+    )
+    return f"{scene.name} {name}, against its true matte", text, "0"
+
+
+def beside(matte: Matte, shape: Shape, frame: int) -> NDArray[np.float32]:
+    """Alpha of the matte's other shapes."""
+    others = tuple(e for e in matte.entries if e.shape is not shape and e.mode == "add")
+    return render(replace(matte, entries=others), frame).alpha
+
+
+MOVING = (("KITE_010", "kite body"), ("MILL_040", "sail 1"), ("MAKER_030", "sleeve"), ("MAKER_030", "hand"), ("FERRY_020", "deck"))
 
 
 def shutter() -> list[Row]:
-    """The shutter read from the plates of the shots that move, with the true motion: the demo is drawn at 180 degrees."""
+    """The shutter read from the plates where shapes move, with the true motion: the demo is drawn at 180 degrees."""
     rows = []
-    for scene in scenes():
-        matte = demo_matte(scene)
-        if not matte.entries:
-            continue
-        shape = matte.entries[1 if scene.name == "MAKER_030" else 0].shape
-        frames = np.arange(scene.first + 2, scene.first + 24)
+    for name, moving in MOVING:
+        scene = next(s for s in scenes() if s.name == name)
+        matte = demo_matte(scene, finished)
+        shape = next(e.shape for e in matte.entries if e.shape.name == moving)
+        frames = np.arange(scene.first, scene.first + scene.frames)
         before, after = (shape.outline(frames + by, frames)[:, :, :2] for by in (-0.5, 0.5))
         speed = np.hypot(*(after - before).transpose(2, 0, 1)).mean(axis=1)
-        chosen = np.argsort(-speed)[:8:2]
+        chosen = np.argsort(-speed)[:24:4]
         looks = []
         for k in chosen:
             plate = scene.draw(int(frames[k]))[0].astype(np.float32) / 255
-            looks.append((plate, shape.outlines(frames[k : k + 1])[0], after[k] - before[k]))
+            looks.append((plate, shape.outlines(frames[k : k + 1])[0], after[k] - before[k], beside(matte, shape, int(frames[k]))))
         try:
             read = read_shutter(looks)
             text = f"{read.angle:.0f} degrees, give or take {read.give:.0f}, from {read.places} places"
@@ -135,7 +146,7 @@ def softness() -> list[Row]:
         outline = shape.outlines(np.array([frame]))[0]
         ends = shape.outline(np.array(matte.shutter.exposure(frame)), frame)
         moved = ends[1, :, :2] - ends[0, :, :2]
-        read = read_softness(plate.astype(np.float32) / 255, outline, moved)
+        read = read_softness(plate.astype(np.float32) / 255, outline, moved, beside(matte, shape, frame))
         wanted = read_softness(np.repeat(true[:, :, None], 3, axis=2).astype(np.float32), outline, moved)
         both = np.isfinite(read.width) & np.isfinite(wanted.width) & (wanted.width > 0.5)
         right = np.abs(read.width[both] / wanted.width[both] - 1) < 0.2

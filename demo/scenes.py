@@ -194,8 +194,10 @@ def _maker() -> tuple[Sprite, Sprite, Sprite]:
 
     def body(canvas: Picture, k: float) -> None:
         fill(canvas, _curve([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)]), (0.24, 0.36, 0.46), k)
+        mask = canvas[:, :, 3].copy()
         for y in range(220, 700, 46):
             stroke(canvas, [(80, y), (392, y + 8)], (0.30, 0.44, 0.54), 4, k)
+        canvas *= (mask > 0)[:, :, None]
 
     def head(canvas: Picture, k: float) -> None:
         fill(canvas, _curve([(200, 150), (262, 190), (262, 270), (200, 330), (138, 270), (138, 190)]), (0.76, 0.57, 0.45), k)

@@ -131,6 +131,60 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
     return []
 
 
+def finished(scene: Scene, matte: str) -> list[Edit]:
+    """The edits of a shot that is traced to the end, for measuring against its true matte."""
+    every = [*range(scene.first, scene.first + scene.frames - 1, 4), scene.first + scene.frames - 1]
+    if scene.name == "KITE_010":
+        tail, body = (layer.pose for layer in scene.layers)
+        parts = [("kite body", bulged(KITE_OUTLINE, 14.0), False, body, (300, 300))]
+        parts += [(name, points, curves, tail, (60, 6)) for name, points, curves in _tail()]
+        return _softly([carried(matte, name, 0, points, c, pose, a, scene.first, every) for name, points, c, pose, a in parts], 1.1)
+    if scene.name == "MILL_040":
+        pose = scene.layers[1].pose
+        parts = [("spar", ((-7, 10), (7, 10), (5, -265), (-5, -265))), ("sail", ((5, -60), (62, -70), (58, -258), (5, -262)))]
+        shapes = []
+        for quarter in range(4):
+            turned = np.array([[0, -1], [1, 0]], float)
+            for name, corners in parts:
+                points = cornered(np.array(corners, float) @ np.linalg.matrix_power(turned, quarter).T)
+                shapes.append(carried(matte, f"{name} {quarter + 1}", quarter, points, False, pose, (0, 0), scene.first, every))
+        return _softly(shapes, 0.9)
+    if scene.name == "FERRY_020":
+        pose = scene.layers[0].pose
+        hull = rounded([(60, 300), (1440, 300), (1560, 150), (1500, 480), (1380, 560), (160, 560), (40, 420)])
+        deck, funnel = [(200, 300), (240, 120), (1160, 120), (1210, 300)], [(420, 120), (440, 20), (620, 20), (640, 120)]
+        stripe = [(60, 420), (1500, 420), (1490, 450), (56, 450)]
+        parts = [("hull", hull, True), *((n, cornered(c), False) for n, c in (("deck", deck), ("funnel", funnel), ("stripe", stripe)))]
+        return _softly([carried(matte, n, k, p, c, pose, (800, 360), scene.first, every) for k, (n, p, c) in enumerate(parts)], 2.4)
+    return traced(scene, matte)
+
+
+def cornered(places: object) -> Points:
+    """Points (n, 6) of a polygon."""
+    p = np.asarray(places, float)
+    return np.concatenate([p, np.zeros((len(p), 4))], axis=1)
+
+
+def _tail() -> list[tuple[str, Points, bool]]:
+    """The kite's tail: the line with its width, and the bows on it."""
+    u = np.linspace(0, 1, 15)
+    line = np.stack([60 + 40 * np.sin(u * 7), 6 + 330 * u], axis=1)
+    along = np.stack([280 * np.cos(u * 7), np.full(15, 330.0)], axis=1)
+    beside = 2.5 * np.stack([-along[:, 1], along[:, 0]], axis=1) / np.linalg.norm(along, axis=1, keepdims=True)
+    out = [("line", rounded(np.concatenate([line + beside, (line - beside)[::-1]])), True)]
+    for k, v in enumerate((0.35, 0.6, 0.85)):
+        x, y = 60 + 40 * np.sin(v * 7), 6 + 330 * v
+        for side in (-26, 26):
+            out.append((f"bow {k + 1} {side}", cornered([(x + side, y - 13), (x, y), (x + side, y + 13)]), False))
+    return out
+
+
+def _softly(shapes: list[list[Edit]], reach: float) -> list[Edit]:
+    """All the edits, and a soft edge for each shape."""
+    soft = [{"do": "soften", "shape": e[0]["shape"], "frame": e[0]["frame"], "inner": reach, "outer": reach} for e in shapes]
+    return [edit for edits in shapes for edit in edits] + soft
+
+
 HEAD_KEYS = [1001, 1009, 1017, 1025, 1033, 1041, 1049, 1057, 1065, 1072]
 TUFTS = ((200, 22), (300, 86), (416, 158), (340, 266), (200, 272), (60, 266), (-16, 158), (100, 86))
 """an outline drawn generously around the hat and its tufts"""
@@ -155,7 +209,9 @@ def _maker(scene: Scene, matte: str) -> list[Edit]:
     fringe = carried(matte, "tufts", 7, rounded(TUFTS), True, head, (200, 320), 1001, HEAD_KEYS, "solve")
     soft = [{"do": "soften", "shape": edits[0]["shape"], "frame": 1001, "inner": 1.3, "outer": 1.3} for edits in traced_shapes]
     solved = {"do": "soften", "shape": fringe[0]["shape"], "frame": 1001, "inner": 2.0, "outer": 6.0}
+    hem = cornered([(-40, 710), (500, 710), (500, 900), (-40, 900)])
+    traced_shapes.insert(1, carried(matte, "hem", 2, hem, False, body, (230, 400), 1001, [1001, 1017, 1033, 1049, 1072], "cut"))
     for k, dy in enumerate((-18, -6, 7, 20)):
         finger = rounded([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)])
-        traced_shapes.insert(3 + k, carried(matte, f"finger {k + 1}", 3, finger, True, arm, (40, 60), 1001, every))
+        traced_shapes.insert(4 + k, carried(matte, f"finger {k + 1}", 3, finger, True, arm, (40, 60), 1001, every))
     return [edit for edits in traced_shapes for edit in edits] + soft + [*fringe, solved]

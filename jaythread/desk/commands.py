@@ -10,13 +10,14 @@ from jaythread.desk.key_commands import OnKeys
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
 from roto.errors import BadGeometry
+from roto.matte.profile import NAMES, OWN
 from roto.motion import edits, reaches, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
 
 Six = Annotated[list[float], Field(min_length=6, max_length=6)]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
-Profile = Literal["straight", "smooth", "early", "late"]
+Profile = Annotated[str, Field(pattern=f"^({'|'.join(NAMES)}|{OWN.pattern})$")]
 Mode = Literal["add", "cut", "keep", "solve"]
 Spread = Literal["here", "all", "on"]
 """which keys a change touches: the one here (made where there is none), all of them, or those from here on, all by the same offset"""

@@ -7,7 +7,6 @@ from django.conf import settings
 from django.db import models
 
 from jaythread.productions.models import Shot
-from roto.matte.profile import NAMES as PROFILES
 from roto.motion.keys import Keys
 from roto.motion.live import tidy
 from roto.motion.shape import CLOSED, DIVIDING, GROUP
@@ -27,7 +26,7 @@ class Shape(models.Model):
     kind = models.CharField(max_length=10, choices=[(kind, kind) for kind in (CLOSED, DIVIDING, GROUP)], default=CLOSED)
     points = models.BinaryField()
     colour = models.PositiveSmallIntegerField(default=0)
-    profile = models.CharField(max_length=10, choices=[(p, p) for p in PROFILES], default="straight")
+    profile = models.CharField(max_length=12, default="straight")
     blur = models.BooleanField(default=True)
     pivot_x = models.FloatField(default=0.0)
     pivot_y = models.FloatField(default=0.0)

@@ -1,14 +1,17 @@
 """What is read from the plate for a shape, offered and never applied by itself."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from jaythread.desk import changes, scene
+from jaythread.desk.models import Matte
 from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.matte.render import render
 from roto.matte.shutter_read import read_shutter
 from roto.matte.softness import read_softness
 from roto.motion.shape import CLOSED
@@ -26,6 +29,16 @@ def picture_of(plate: Plate | None, frame: int) -> np.ndarray:
 def plate_picture(shot: Shot, frame: int) -> np.ndarray:
     """The same of a shot's newest plate."""
     return picture_of(shot.plates.first(), frame)
+
+
+def beside(shot: Shot, shape_id: str, frame: int) -> np.ndarray | None:
+    """Alpha (h, w) of what stands in a matte with a shape: there the picture does not show this shape's edge. None where it is alone."""
+    row = Matte.objects.filter(shot=shot, entries__shape=shape_id).first()
+    if row is None:
+        return None
+    matte = scene.core_matte(shot, row)
+    lines = tuple(replace(e, mode="add") for e in matte.entries if e.shape.id != shape_id and e.mode == "add" and not e.inverted)
+    return render(replace(matte, entries=lines, inverted=False), frame, threads=2).alpha if lines else None
 
 
 FRAMES = 6
@@ -47,7 +60,7 @@ def shutter(user: User, shot_id: int, shape_id: str) -> dict[str, Any]:
             picture = plate_picture(shot, int(frames[k]))
         except NotThere:
             continue
-        looks.append((picture, shape.outlines(frames[k : k + 1])[0], after[k] - before[k]))
+        looks.append((picture, shape.outlines(frames[k : k + 1])[0], after[k] - before[k], beside(shot, shape_id, int(frames[k]))))
     read = read_shutter(looks)
     return {"angle": round(read.angle), "give": round(read.give), "places": read.places}
 
@@ -63,7 +76,8 @@ def softness(user: User, shot_id: int, shape_id: str, frame: int) -> dict[str, A
         raise Refused("Softness is read along closed outlines.")
     outline = shape.outlines(np.array([frame]))[0]
     ends = shape.outline(np.array(shot.shutter.exposure(frame)), frame) if shape.blur and shot.shutter.angle else None
-    read = read_softness(plate_picture(shot, frame), outline, None if ends is None else ends[1, :, :2] - ends[0, :, :2])
+    moved = None if ends is None else ends[1, :, :2] - ends[0, :, :2]
+    read = read_softness(plate_picture(shot, frame), outline, moved, beside(shot, shape_id, frame))
     reach = read.reach_of_points(shape.form.parts)
     known = np.isfinite(reach[:, 0])
     return {

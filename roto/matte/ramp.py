@@ -13,7 +13,7 @@ from functools import lru_cache
 import numpy as np
 
 from roto.compiled import inner
-from roto.matte.profile import average, cubic
+from roto.matte.profile import KEPT, average, cubic
 from roto.motion.keys import Floats
 from roto.tolerances import SOFT_MARGIN
 
@@ -60,7 +60,7 @@ class Ramp:
     whole: float
 
 
-@lru_cache(maxsize=512)
+@lru_cache(KEPT)
 def ramp(profile: str, whole: float) -> Ramp:
     """The ramp of a profile (by name) across `whole` px, more than 0."""
     _, one, two, three = cubic(profile)

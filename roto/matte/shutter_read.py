@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from roto.errors import RotoError
 from roto.matte.softness import RAMP, across, read_softness, smeared
@@ -35,11 +36,12 @@ class ReadShutter:
     places: int
 
 
-def read_shutter(looks: Iterable[tuple[Floats, Floats, Floats]]) -> ReadShutter:
-    """The shutter angle from looks at frames: (picture (h, w, 3), outline (n, 6), how far each point moves from frame to frame (n, 2))."""
+def read_shutter(looks: Iterable[tuple[Floats, Floats, Floats, NDArray[np.float32] | None]]) -> ReadShutter:
+    """The shutter angle from looks at frames: (picture (h, w, 3), outline (n, 6), how far each point moves from frame to frame (n, 2),
+    alpha (h, w) of other shapes, if any)."""
     speeds, sigmas = [], []
-    for picture, points, moved in looks:
-        read = read_softness(np.asarray(picture, np.float32), points)
+    for picture, points, moved, others in looks:
+        read = read_softness(np.asarray(picture, np.float32), points, others=others)
         known = np.isfinite(read.width)
         speeds.append(np.abs(across(read.at, read.outward, moved))[known])
         sigmas.append(read.width[known] / RAMP)

@@ -30,6 +30,8 @@ LEAST_CONTRAST = 0.06
 """of the range from black to white: below it an edge is not told from texture"""
 LEAST_FIT = 0.80
 """of the variance along the normal that the edge must explain"""
+COVERS, BESIDE = 0.02, 4
+"""alpha from which another shape covers a place, and px beside it within which it spoils what is read"""
 RAMP = np.sqrt(12.0)
 """width of a straight ramp, in roots of its variance"""
 
@@ -132,15 +134,22 @@ def _fitted(profiles: Floats, window: float) -> tuple[Floats, Floats, Floats]:
     return sigma[best] * ratio**up, offset[best] + side * (window / (OFFSETS - 1)), score[every, best]
 
 
-def read_softness(picture: NDArray[np.float32], points: Floats, moved: Floats | None = None) -> Softness:
+def read_softness(
+    picture: NDArray[np.float32], points: Floats, moved: Floats | None = None, others: NDArray[np.float32] | None = None
+) -> Softness:
     """How soft the picture's edge is along an outline.
 
     picture: (h, w, 3), any evenly lit scale, 0..1. points: (n, 6), the outline on its frame, plate px. moved: (n, 2), how far each point
-    travels within the exposure (px); what that spreads the edge by is taken out, since motion blur puts it in again.
+    travels within the exposure (px); what that spreads the edge by is taken out, since motion blur puts it in again. others: (h, w), alpha
+    of other shapes; where they cover the outline, or lie right beside it, its edge is not what the picture shows.
     """
     at, places, outward = places_along(points)
     height, width = picture.shape[:2]
     inside = ((places > 1) & (places < np.array([width, height]) - 1)).all(axis=1)
+    if others is not None:
+        near = cv2.dilate((others > COVERS).astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * BESIDE + 1,) * 2))
+        column, row = np.floor(places[inside]).astype(int).T
+        inside[inside] = near[row, column] == 0
     found = np.full((3, len(places)), np.nan)
     waiting = np.flatnonzero(inside)
     for window in WINDOWS:

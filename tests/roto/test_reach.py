@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import distance_transform_edt as edt
 
+from roto.matte import profile
 from roto.matte.profile import CUBICS, average, cubic
 from roto.matte.render import render
 from roto.matte.stack import Entry
@@ -88,3 +89,21 @@ def test_soft_stack_and_opacity():
     got = alpha(a, Entry(shape=shape(rectangle(40, 10, 90, 60), "b", inner=2.0), mode="keep", inverted=True))
     assert (got[30, 20], got[30, 50], got[30, 80]) == (1.0, 0.0, 0.0)
     assert alpha(a, inverted=True)[30, [20, 80]].tolist() == [0.0, 1.0]
+
+
+@given(st.integers(0, 100), st.integers(0, 100))
+def test_an_own_curve_never_falls_and_ends_where_it_should(one, two):
+    c = profile.cubic(f"own {one} {two}")
+    t = np.linspace(0, 1, 101)
+    curve = c[0] + t * (c[1] + t * (c[2] + t * c[3]))
+    assert curve[0] == 0 and curve[-1] == pytest.approx(1) and (np.diff(curve) > -1e-12).all()
+    bezier = 3 * t * (1 - t) ** 2 * one / 100 + 3 * t**2 * (1 - t) * two / 100 + t**3
+    assert np.allclose(curve, bezier)
+
+
+def test_own_curves_match_the_ready_made_ones_they_equal():
+    for name, own in (("smooth", "own 0 100"), ("late", "own 0 33")):
+        ready, mine = (alpha(shape(rectangle(30, 30, 60, 60), inner=8.0, outer=4.0, profile=p)) for p in (name, own))
+        assert np.abs(ready - mine).max() < 0.005
+    with pytest.raises(profile.UnknownProfile, match="own 20 90"):
+        profile.cubic("own 20 190")

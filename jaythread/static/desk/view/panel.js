@@ -4,18 +4,12 @@ import { post } from "../net/api.js";
 import { nameOf } from "../model/acts.js";
 import { endHere, offHere, startHere } from "../model/live.js";
 import { fringes } from "./fringes.js";
+import { profiles } from "./profiles.js";
 import { more } from "./more.js";
 import { COLOURS } from "./signs.js";
 
-export const PROFILES = {
-  straight: "M4 58 L112 6",
-  smooth: "M4 58 C42 58 74 6 112 6",
-  early: "M4 58 C28 14 70 6 112 6",
-  late: "M4 58 C46 58 88 50 112 6",
-};
-
 export function panel() {
-  const parts = [more(), fringes()].map((part) => Object.getOwnPropertyDescriptors(part));
+  const parts = [more(), fringes(), profiles()].map((part) => Object.getOwnPropertyDescriptors(part));
   return Object.defineProperties(main(), Object.assign({}, ...parts));
 }
 
@@ -23,8 +17,8 @@ function main() {
   return {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
     touch: ["", "", ""], lines: [], threads: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
-    shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" }, profiles: Object.keys(PROFILES),
-    plot: "", shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
+    shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" },
+    shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
 
     connect(desk, table) {
       const { store } = desk;
@@ -92,7 +86,7 @@ function main() {
       if (!shape) return;
       this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";
       this.soft = store.soft(shape);
-      this.plot = PROFILES[shape.profile];
+      this.syncProfile(shape);
       const place = store.placement(shape);
       this.place = { x: place.x.toFixed(2), y: place.y.toFixed(2), turn: place.turn.toFixed(2), size: (place.size * 100).toFixed(2) };
     },
@@ -224,9 +218,6 @@ function main() {
     },
     oneReach() {
       this.desk.edits.pushAll("gave shapes one reach", this.desk.store.editable.filter((s) => s.reaches).map((s) => ({ do: "one reach", shape: s.id })));
-    },
-    setProfile(event) {
-      this.send({ do: "look", shape: this.shape.id, profile: event.target.value });
     },
     setBlur(event) {
       this.send({ do: "look", shape: this.shape.id, blur: event.target.checked });
