@@ -136,26 +136,30 @@ def finished(scene: Scene, matte: str) -> list[Edit]:
     every = [*range(scene.first, scene.first + scene.frames - 1, 4), scene.first + scene.frames - 1]
     if scene.name == "KITE_010":
         tail, body = (layer.pose for layer in scene.layers)
-        parts = [("kite body", bulged(KITE_OUTLINE, 14.0), False, body, (300, 300))]
-        parts += [(name, points, curves, tail, (60, 6)) for name, points, curves in _tail()]
-        return _softly([carried(matte, name, 0, points, c, pose, a, scene.first, every) for name, points, c, pose, a in parts], 1.1)
+        shapes = [carried(matte, "kite body", 0, bulged(KITE_OUTLINE, 14.0), False, body, (300, 300), scene.first, every)]
+        shapes += [carried(matte, name, 1, points, curves, tail, (60, 6), scene.first, every) for name, points, curves in _tail()]
+        return _softly(shapes, 1.1)
     if scene.name == "MILL_040":
         pose = scene.layers[1].pose
-        parts = [("spar", ((-7, 10), (7, 10), (5, -265), (-5, -265))), ("sail", ((5, -60), (62, -70), (58, -258), (5, -262)))]
+        blade = {"spar": ((-7, 10), (7, 10), (5, -265), (-5, -265)), "sail": ((5, -60), (62, -70), (58, -258), (5, -262))}
         shapes = []
         for quarter in range(4):
             turned = np.array([[0, -1], [1, 0]], float)
-            for name, corners in parts:
+            for name, corners in blade.items():
                 points = cornered(np.array(corners, float) @ np.linalg.matrix_power(turned, quarter).T)
                 shapes.append(carried(matte, f"{name} {quarter + 1}", quarter, points, False, pose, (0, 0), scene.first, every))
         return _softly(shapes, 0.9)
     if scene.name == "FERRY_020":
         pose = scene.layers[0].pose
         hull = rounded([(60, 300), (1440, 300), (1560, 150), (1500, 480), (1380, 560), (160, 560), (40, 420)])
-        deck, funnel = [(200, 300), (240, 120), (1160, 120), (1210, 300)], [(420, 120), (440, 20), (620, 20), (640, 120)]
-        stripe = [(60, 420), (1500, 420), (1490, 450), (56, 450)]
-        parts = [("hull", hull, True), *((n, cornered(c), False) for n, c in (("deck", deck), ("funnel", funnel), ("stripe", stripe)))]
-        return _softly([carried(matte, n, k, p, c, pose, (800, 360), scene.first, every) for k, (n, p, c) in enumerate(parts)], 2.4)
+        straight = {
+            "deck": [(200, 300), (240, 120), (1160, 120), (1210, 300)],
+            "funnel": [(420, 120), (440, 20), (620, 20), (640, 120)],
+            "stripe": [(60, 420), (1500, 420), (1490, 450), (56, 450)],
+        }
+        shapes = [carried(matte, "hull", 0, hull, True, pose, (800, 360), scene.first, every)]
+        shapes += [carried(matte, n, 1, cornered(c), False, pose, (800, 360), scene.first, every) for n, c in straight.items()]
+        return _softly(shapes, 2.4)
     return traced(scene, matte)
 
 

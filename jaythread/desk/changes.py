@@ -227,7 +227,7 @@ def _new_matte(shot: Shot, command: commands.NewMatte) -> Plain:
     key = str(as_uuid(command.matte))
     if Matte.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
-    after = {"name": matte_name(shot, command.name), "inverted": False}
+    after = {"name": matte_name(shot, command.name), "inverted": False, "shift": []}
     return f"made the matte {after['name']}", [journal.change("matte", [key], None, after)]
 
 
@@ -242,6 +242,21 @@ def _change_matte(shot: Shot, command: commands.ChangeMatte) -> Plain:
     if command.inverted is not None:
         after["inverted"] = command.inverted
         says = f"{'inverted' if command.inverted else 'stopped inverting'} the matte {matte.name}"
+    return says, [journal.change("matte", [str(matte.pk)], before, after)]
+
+
+def _shift_matte(shot: Shot, command: commands.ShiftMatte) -> Plain:
+    matte = _matte(shot, command.matte)
+    before = journal.matte_row(matte)
+    keys = {int(frame): float(px) for frame, px in matte.shift}
+    if command.shift is None:
+        if keys.pop(command.frame, None) is None:
+            raise Refused(f"The edge shift of {matte.name} has no key on {command.frame}.")
+        says = f"took away the key of the edge shift of the matte {matte.name} on {command.frame}"
+    else:
+        keys[command.frame] = command.shift
+        says = f"shifted the edge of the matte {matte.name} by {command.shift:g} px on {command.frame}"
+    after = {**before, "shift": [list(key) for key in sorted(keys.items())]}
     return says, [journal.change("matte", [str(matte.pk)], before, after)]
 
 
@@ -279,7 +294,7 @@ def _copy_matte(shot: Shot, command: commands.CopyMatte) -> Plain:
     old, key = _matte(shot, command.of), str(as_uuid(command.matte))
     if Matte.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
-    after = {"name": matte_name(shot, command.name), "inverted": old.inverted}
+    after = {**journal.matte_row(old), "name": matte_name(shot, command.name)}
     rows = [{**journal.entry_row(e), "matte": key} for e in old.entries.all()]
     lines = [journal.change("entry", [str(uuid.uuid4())], None, row) for row in rows]
     return f"copied the matte {old.name} as {after['name']}", [journal.change("matte", [key], None, after), *lines]
@@ -305,6 +320,7 @@ SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {
     commands.CopyMatte: _copy_matte,
     commands.NewMatte: _new_matte,
     commands.ChangeMatte: _change_matte,
+    commands.ShiftMatte: _shift_matte,
     commands.RemoveMatte: _remove_matte,
     commands.ChangeEntry: _change_entry,
 }

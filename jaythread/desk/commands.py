@@ -368,6 +368,15 @@ class ChangeMatte(Schema):
     inverted: bool | None = None
 
 
+class ShiftMatte(Schema):
+    """Key the edge shift of a whole matte (px); without a number its key on that frame is taken away."""
+
+    do: Literal["shift matte"]
+    matte: str
+    frame: int
+    shift: float | None = Field(None, ge=-1000, le=1000)
+
+
 class RemoveMatte(Schema):
     """A matte with its stack; its shapes stay."""
 
@@ -386,7 +395,7 @@ class ChangeShutter(Schema):
 OnShape = MovePoints | Place | Soften | Reach | OneReach | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
 Alone = Annotated[
     Trace | Freehand | Fringe | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | AddLine | DropLine | NewMatte
-    | CopyMatte | ChangeMatte | RemoveMatte | ChangeShutter,
+    | CopyMatte | ChangeMatte | ShiftMatte | RemoveMatte | ChangeShutter,
     Field(discriminator="do"),
 ]  # fmt: skip
 

@@ -66,7 +66,7 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
     matte = target.mattes.order_by("-made").first()
     if matte is None:
         matte_id, order = str(uuid.uuid4()), 1.0
-        done.append(journal.change("matte", [matte_id], None, {"name": "main", "inverted": False}))
+        done.append(journal.change("matte", [matte_id], None, {"name": "main", "inverted": False, "shift": []}))
     else:
         matte_id, order = str(matte.pk), changes.entry_on_top(matte, new.id, "add")["order"]
     line = {"matte": matte_id, "shape": new.id, "order": order, "mode": "add", "inverted": False, "opacity": 1.0}
@@ -93,7 +93,9 @@ def import_document(user: User, shot_id: int, text: bytes) -> Matte:
         k += 1
         name = f"{plain} {k}"
     matte_id = str(uuid.uuid4())
-    done = [journal.change("matte", [matte_id], None, {"name": name, "inverted": core.inverted})]
+    done = [
+        journal.change("matte", [matte_id], None, {"name": name, "inverted": core.inverted, "shift": [list(key) for key in core.shift]})
+    ]
     renamed: dict[str, str] = {}
     groups: dict[str, CoreShape] = {}
     for group in map(group_of, (e.shape for e in core.entries)):

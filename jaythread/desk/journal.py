@@ -94,7 +94,7 @@ def read(shot: Shot, table: str, key: list[Any]) -> dict[str, Any] | None:
 
 
 def matte_row(matte: Matte) -> dict[str, Any]:
-    return {"name": matte.name, "inverted": matte.inverted}
+    return {"name": matte.name, "inverted": matte.inverted, "shift": matte.shift}
 
 
 def entry_row(entry: StackEntry) -> dict[str, Any]:

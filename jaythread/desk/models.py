@@ -140,6 +140,7 @@ class Matte(models.Model):
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="mattes")
     name = models.CharField(max_length=40)
     inverted = models.BooleanField(default=False)
+    shift = models.JSONField(default=list, blank=True, help_text="keys of its edge shift: [frame, px], in order of frames")
 
     class Meta:
         ordering = ["made"]

@@ -99,6 +99,8 @@ def mattes(shot: Shot) -> list[dict[str, Any]]:
             "id": str(m.pk),
             "name": m.name,
             "inverted": m.inverted,
+            "shift": m.shift,
+            "shifts": scene.core_matte(shot, m).shift_at(np.arange(shot.first, shot.last + 1)).round(3).tolist() if m.shift else [],
             "sentence": sentence(scene.core_matte(shot, m)),
             "stack": [line(e) for e in m.entries.all()],
         }

@@ -33,7 +33,7 @@ def plate_picture(shot: Shot, frame: int) -> np.ndarray:
 
 def beside(shot: Shot, shape_id: str, frame: int) -> np.ndarray | None:
     """Alpha (h, w) of what stands in a matte with a shape: there the picture does not show this shape's edge. None where it is alone."""
-    row = Matte.objects.filter(shot=shot, entries__shape=shape_id).first()
+    row = Matte.objects.filter(shot=shot, entries__shape__pk=shape_id).first()
     if row is None:
         return None
     matte = scene.core_matte(shot, row)

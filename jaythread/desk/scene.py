@@ -75,6 +75,7 @@ def core_matte(shot: Shot, matte: Matte) -> CoreMatte:
         last=shot.last,
         shutter=shot.shutter,
         inverted=matte.inverted,
+        shift=tuple((int(frame), float(px)) for frame, px in matte.shift),
         entries=tuple(Entry(shape=shapes[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity) for e in entries),
     )
     keep_matte(shot, str(matte.pk), core)

@@ -170,6 +170,7 @@ def to_json(matte: Matte) -> dict[str, Any]:
         "range": [matte.first, matte.last],
         "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase, "cap": matte.shutter.cap},
         "inverted": matte.inverted,
+        **({"shift": [list(key) for key in matte.shift]} if matte.shift else {}),
         "stack": [{"shape": e.shape.id, "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity} for e in matte.entries],
         "groups": [group_to_json(g) for g in groups.values()],
         "shapes": [shape_to_json(s) for s in shapes.values()],
@@ -212,6 +213,7 @@ def from_json(document: Any) -> Matte:
         shutter=Shutter(angle=shutter["angle"], phase=shutter.get("phase"), cap=shutter.get("cap", Shutter().cap)),
         entries=tuple(entries),
         inverted=document.get("inverted", False),
+        shift=tuple(sorted({int(frame): float(px) for frame, px in document.get("shift", [])}.items())),
     )
 
 

@@ -89,6 +89,7 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
     numbers = np.array(list(frames), dtype=np.int64)
     shutter = matte.shutter
     times = shutter.meetings(numbers, MOMENTS - 1)
+    grows = matte.shift_at(numbers) if matte.shift else None
     out: dict[int, list[Live]] = {int(f): [] for f in numbers}
     for entry in matte.entries:
         shape = entry.shape
@@ -102,6 +103,9 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
         points = shape.outline(moments.ravel(), np.repeat(own, looks))
         points = points.reshape(len(own), looks, *points.shape[1:])
         settings = shape.settings_at(own)
+        if grows is not None:
+            way = -1.0 if (entry.mode == "cut") != entry.inverted else 1.0
+            settings = [(a, b, s + way * g, o) for (a, b, s, o), g in zip(settings, grows[which], strict=True)]
         reaches = shape.reaches_at(own)
         if reaches is not None:  # the largest ones stand for the whole where only its bounds are asked for
             settings = [(*np.nanmax(r, axis=0).tolist(), s[2], s[3]) for r, s in zip(reaches, settings, strict=True)]

@@ -84,7 +84,7 @@ def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDA
     shape = matte.entries[at].shape
     if not shape.is_live(frame):
         return None
-    cover_of = replace(matte, entries=(Entry(shape=band_shape(shape)),), inverted=False)
+    cover_of = replace(matte, entries=(Entry(shape=band_shape(shape)),), inverted=False, shift=())
     places = shape.outlines(np.array([frame]))[0]
     reached = np.concatenate([places[:, :2], places[:, :2] + places[:, 2:4], places[:, :2] + places[:, 4:6]])
     margin = 2 * RADIUS + 2
@@ -249,7 +249,11 @@ class Fringes:
         numbers = np.array(frames, dtype=np.int64)
         opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in frames), strict=True))
         moments = np.stack([opens, numbers, closes], axis=1)
-        mixes = {f: hashlib.sha256(f"{METHOD} {matte.size} {self.named(f)} {matte.shutter}".encode()) for f in frames}
+        grows = matte.shift_at(numbers)
+        mixes = {
+            f: hashlib.sha256(f"{METHOD} {matte.size} {self.named(f)} {matte.shutter} {g}".encode())
+            for f, g in zip(frames, grows, strict=True)
+        }
         for entry in matte.entries[: at + 1]:
             shape = entry.shape
             outlines = np.round(shape.outline(moments.ravel(), np.repeat(numbers, 3)), 6).reshape(len(frames), -1)

@@ -143,13 +143,14 @@ def touched_box(matte: Matte, shapes: Iterable[Shape], frame: int) -> Box:
     moments = np.linspace(opens, closes, 2 * MOMENTS - 1)
     low, high = np.full(2, np.inf), np.full(2, -np.inf)
     bands = [e.shape for e in matte.entries if e.mode == SOLVE and e.shape.is_live(frame)]  # what a change below solves anew
+    grows = abs(float(matte.shift_at(np.array([frame]))[0]))
     for shape in [*shapes, *bands]:
         points = shape.outline(moments, frame)
         inner, outer, shift, _ = shape.settings_at(frame)[0]
         reaches = shape.reaches_at(frame)
         if reaches is not None:
             inner, outer = np.nanmax(reaches[0], axis=0)
-        pad = float(band(inner, outer, shift)) + 1.0
+        pad = float(band(inner, outer, shift)) + grows + 1.0
         for tangent in (0, 2, 4):
             places = points[..., :2] + (points[..., tangent : tangent + 2] if tangent else 0.0)
             low = np.minimum(low, places.min(axis=(0, 1)) - pad)

@@ -46,5 +46,5 @@ def so_far(matte: Matte, width: int) -> list[Matte]:
     factor = width / matte.size[0]
     size = (width, max(1, round(matte.size[1] * factor)))
     entries = tuple(replace(e, shape=sized(e.shape, factor)) for e in matte.entries)
-    bare = replace(matte, size=size, shutter=Shutter(angle=0.0), inverted=False)
+    bare = replace(matte, size=size, shutter=Shutter(angle=0.0), inverted=False, shift=tuple((f, v * factor) for f, v in matte.shift))
     return [replace(bare, entries=tuple(e for e in entries[: k + 1] if e.mode != SOLVE)) for k in range(len(entries))]

@@ -145,11 +145,11 @@ def read_softness(
     """
     at, places, outward = places_along(points)
     height, width = picture.shape[:2]
-    inside = ((places > 1) & (places < np.array([width, height]) - 1)).all(axis=1)
+    inside = np.asarray(((places > 1) & (places < np.array([width, height]) - 1)).all(axis=1))
     if others is not None:
         near = cv2.dilate((others > COVERS).astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * BESIDE + 1,) * 2))
         column, row = np.floor(places[inside]).astype(int).T
-        inside[inside] = near[row, column] == 0
+        inside[np.flatnonzero(inside)] = near[row, column] == 0
     found = np.full((3, len(places)), np.nan)
     waiting = np.flatnonzero(inside)
     for window in WINDOWS:

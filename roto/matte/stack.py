@@ -4,8 +4,13 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Self
 
+import numpy as np
+from numpy.typing import NDArray
+
 from roto.matte.coverage import ADD, CUT, KEEP
 from roto.matte.shutter import Shutter
+from roto.motion import flow
+from roto.motion.keys import Floats, Keys
 from roto.motion.shape import Shape
 
 MODES = {"add": ADD, "cut": CUT, "keep": KEEP}
@@ -28,6 +33,7 @@ class Matte:
     """A matte of a shot: all that is needed to render it, and nothing else.
 
     size: width and height in px. rate: frames a second. first, last: the shot's range, both included. Entries run bottom first.
+    shift: keys (frame, px) of the edge shift of the whole matte, in order of frames, flowing in between.
     """
 
     shot: str
@@ -39,6 +45,15 @@ class Matte:
     shutter: Shutter = field(default_factory=Shutter)
     entries: tuple[Entry, ...] = ()
     inverted: bool = False
+    shift: tuple[tuple[int, float], ...] = ()
+
+    def shift_at(self, frames: NDArray[np.int64]) -> Floats:
+        """The edge shift (px) of the whole matte at frames (F,): what adds or overlaps grows by it, what cuts shrinks."""
+        if not self.shift:
+            return np.zeros(len(frames))
+        keyed, values = zip(*self.shift, strict=True)
+        keys = Keys.build(list(keyed), np.array([[[v, 0.0]] for v in values]))
+        return flow.evaluate(keys, frames, frames)[:, 0, 0]
 
     def with_shape(self, shape: Shape) -> Self:
         """The same matte with the shape of that id put in place of the old one."""

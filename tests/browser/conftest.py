@@ -7,6 +7,8 @@ import time
 from collections.abc import Callable
 
 import pytest
+from django.core.signals import request_finished, request_started
+from django.db import connection
 from selenium import webdriver
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
@@ -35,11 +37,16 @@ def launched() -> webdriver.Chrome:
 
 
 @pytest.fixture(scope="session")
-def chromium():
+def chromium(django_db_setup, django_db_blocker):
     warm()  # what is compiled at first use is compiled before anybody waits for a page
     it = launched()
     yield it
     it.quit()
+    with django_db_blocker.unblock(), connection.cursor() as cursor:  # a page that went away in the middle of an answer leaves its session
+        cursor.execute(
+            "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
+        )
+    connection.close()
 
 
 @pytest.fixture
@@ -198,14 +205,29 @@ class Artist:
 
 
 @pytest.fixture
-def artist(chromium, live_server):
-    chromium.get("about:blank")  # the last test's page would go on asking
-    chromium.get_log("browser")
-    return Artist(chromium, live_server.url)
+def quiet():
+    """After a test its page may still be asking: wait until the server has answered, or it would meet the next test's database."""
+    going = []
+    begin, end = (lambda **_: going.append(1)), (lambda **_: going and going.pop())
+    request_started.connect(begin, weak=False)
+    request_finished.connect(end, weak=False)
+    yield
+    until = time.monotonic() + 10
+    while going and time.monotonic() < until:
+        time.sleep(0.05)
+    request_started.disconnect(begin)
+    request_finished.disconnect(end)
 
 
 @pytest.fixture
-def another(live_server):
+def artist(chromium, live_server, quiet):
+    chromium.get_log("browser")
+    yield Artist(chromium, live_server.url)
+    chromium.get("about:blank")  # the page would go on asking
+
+
+@pytest.fixture
+def another(live_server, quiet):
     """Somebody else, at a browser of their own."""
     it = launched()
     yield Artist(it, live_server.url)

@@ -5,7 +5,7 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk.models import StackEntry
+from jaythread.desk.models import Matte, Shape, StackEntry
 
 from .test_desk import core, desk, shape  # noqa: F401 - fixtures
 from .test_together import hand  # noqa: F401 - fixtures
@@ -89,4 +89,31 @@ def test_levels_wipe_and_a_look_without_the_soft_edge(desk, shape):  # noqa: F81
     desk.at(desk.chain(), 20, 35).perform()
     desk.at(desk.chain(), 20, 36).perform()
     desk.until(lambda: "matte 1.000" in desk.css(".under").text)
+    assert desk.complaints() == []
+
+
+def test_an_own_profile_is_bent_and_the_whole_edge_shifted(desk, shape):  # noqa: F811
+    desk.press("s")
+    desk.press("2")
+    desk.figure("outer reach, px", 10)
+    desk.saved()
+    desk.choose("profile", "own curve")
+    desk.until(lambda: Shape.objects.get(pk=shape).profile == "own 33 67")
+    desk.saved()
+    box = desk.css("#profile-plot").rect
+    chain = desk.chain()
+    for x, y in ((40, 40), (40, 20), (40, 6)):
+        chain.w3c_actions.pointer_action.move_to_location(round(box["x"] + 3 + x * (box["width"] - 8) / 116), round(box["y"] + 3 + y))
+        if y == 40:
+            chain.click_and_hold()
+    chain.release().perform()
+    desk.until(lambda: Shape.objects.get(pk=shape).profile.startswith("own 9") or Shape.objects.get(pk=shape).profile.startswith("own 100"))
+    desk.figure("height of the inner handle, percent", 100)
+    desk.until(lambda: Shape.objects.get(pk=shape).profile.endswith(" 100"))
+    desk.saved()
+    desk.figure("edge shift of the whole matte, px", 3)
+    desk.until(lambda: Matte.objects.get().shift == [[1001, 3.0]])
+    desk.saved()
+    desk.click("Take this key away")
+    desk.until(lambda: Matte.objects.get().shift == [])
     assert desk.complaints() == []

@@ -10,9 +10,10 @@ from jaythread.desk import actions, exchange, scene
 from jaythread.desk.models import Edit, Shape
 from jaythread.errors import Conflict, NotAllowed, NotThere, Refused
 from roto.errors import BadDocument
+from roto.exchange import document
 from roto.matte.render import render
 
-from ..conftest import command, trace
+from ..conftest import FIRST, command, trace
 
 pytestmark = pytest.mark.django_db
 
@@ -233,3 +234,23 @@ def test_a_delivered_matte_stays(shot, rafe):
     with pytest.raises(Refused, match="delivered"):
         do(rafe, shot, do="remove matte", matte=str(shot.mattes.first().pk))
     assert shot.mattes.count() == 1
+
+
+def test_the_edge_of_a_whole_matte_is_shifted_by_keys_and_taken_back(shot, rafe):
+    trace(shot, rafe)
+    matte = shot.mattes.get()
+    for frame, px in ((FIRST, 0.0), (FIRST + 4, 2.0)):
+        actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="shift matte", matte=str(matte.pk), frame=frame, shift=px))
+    shot.refresh_from_db()
+    core = scene.core_matte(shot, shot.mattes.get())
+    assert core.shift == ((FIRST, 0.0), (FIRST + 4, 2.0))
+    assert document.loads(document.dumps(core)).shift == core.shift
+    assert render(core, FIRST + 4).alpha[35, 9] == 1 and render(core, FIRST).alpha[35, 9] == 0
+    copy = str(uuid.uuid4())
+    actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="copy matte", matte=copy, of=str(matte.pk), name="twin"))
+    assert shot.mattes.get(pk=copy).shift == [[FIRST, 0.0], [FIRST + 4, 2.0]]
+    with pytest.raises(Refused, match="no key on"):
+        actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="shift matte", matte=str(matte.pk), frame=FIRST + 1))
+    actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="shift matte", matte=str(matte.pk), frame=FIRST + 4))
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    assert shot.mattes.get(pk=matte.pk).shift == [[FIRST, 0.0], [FIRST + 4, 2.0]]

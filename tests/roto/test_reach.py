@@ -91,6 +91,20 @@ def test_soft_stack_and_opacity():
     assert alpha(a, inverted=True)[30, [20, 80]].tolist() == [0.0, 1.0]
 
 
+def test_the_whole_matte_grows_by_its_edge_shift_and_what_it_cuts_shrinks():
+    body, hole = shape(rectangle(20, 20, 80, 80)), shape(rectangle(40, 40, 60, 60), "hole")
+    whole = matte(body, Entry(shape=hole, mode="cut"), shift=((1, 0.0), (11, 10.0)))
+    for frame, by in ((1, 0), (6, 5), (11, 10)):
+        found = render(whole, frame).alpha
+        bigger = shape(rectangle(20 - by, 20 - by, 80 + by, 80 + by)) if by == 0 else None
+        assert found[50, 20 - by - 1] == 0 and found[50, 20 - by + 1] == pytest.approx(1, abs=1e-3)
+        inside = 20 - 2 * by
+        assert (found[50, 30:70] < 0.5).sum() == max(0, inside)
+        assert bigger is None or np.allclose(found[25:35], render(matte(bigger), frame).alpha[25:35], atol=1e-5)
+    inverted = matte(Entry(shape=hole, mode="cut", inverted=True), body, shift=((1, 5.0),))
+    assert render(inverted, 1).alpha[50, 16] == pytest.approx(1, abs=1e-3)
+
+
 @given(st.integers(0, 100), st.integers(0, 100))
 def test_an_own_curve_never_falls_and_ends_where_it_should(one, two):
     c = profile.cubic(f"own {one} {two}")

@@ -16,7 +16,7 @@ export function panel() {
 function main() {
   return {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
-    touch: ["", "", ""], lines: [], threads: [], mattes: [], matte: "", matteInverted: false, sentence: "", undo: null, redo: null, hidden: false,
+    touch: ["", "", ""], lines: [], threads: [], mattes: [], matte: "", matteInverted: false, matteShift: 0, matteShiftKeys: [], sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" },
     shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
 
@@ -60,7 +60,7 @@ function main() {
         mayTrace: store.mayTrace, step: store.step, look: store.look, ground: store.ground, neighbours: store.neighbours || "none", frame: store.frame, first: store.shot.first, last: store.shot.last,
         rate: store.shot.rateText, zoom: `${Math.round(stage.view.scale * 100)}%`, state: edits.state, drawing: store.drawing, hidden: store.hidden,
         touch: store.touches(), mattes: store.mattes.map((m) => ({ id: m.id, name: m.name })), matte: store.matte || "", undo: store.undo, redo: store.redo,
-        matteInverted: Boolean(matte?.inverted), sentence: matte?.sentence || "", shutter: store.shutter.angle, centred: store.shutter.phase === null,
+        matteInverted: Boolean(matte?.inverted), matteShift: matte?.shifts?.[store.frame - store.shot.first] ?? 0, matteShiftKeys: (matte?.shift || []).map(([frame]) => frame), sentence: matte?.sentence || "", shutter: store.shutter.angle, centred: store.shutter.phase === null,
         phase: store.shutter.phase ?? -store.shutter.angle / 2, refused: edits.refused.length, many: store.chosenShapes.length,
         samples: store.look === "plate" ? "" : mattes.says,
       });
@@ -255,6 +255,13 @@ function main() {
 
     setMatte(event) {
       this.desk.store.turnTo(event.target.value);
+    },
+    shiftMatte(event) {
+      const shift = Number(event.target.value);
+      if (event.target.value !== "" && Number.isFinite(shift)) this.send({ do: "shift matte", matte: this.matte, frame: this.frame, shift });
+    },
+    unshiftMatte() {
+      this.send({ do: "shift matte", matte: this.matte, frame: this.frame });
     },
     invertMatte(event) {
       this.send({ do: "matte", matte: this.matte, inverted: event.target.checked });
