@@ -1,15 +1,17 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
-coverage blur reach sequence varying truth tufts softness shutter desk."""
+coverage blur reach sequence edges sizes varying truth tufts softness shutter desk."""
 
 import sys
 
-from benchmarks import core, desk, truth
+from benchmarks import core, desk, exposure, truth
 
 ALL = {
     "coverage": core.coverage_accuracy,
     "blur": core.blurred_matte,
     "reach": core.reach,
     "sequence": core.sequence,
+    "edges": exposure.blurred_edges,
+    "sizes": exposure.sizes,
     "varying": core.varying_reach,
     "truth": truth.against_truth,
     "tufts": truth.tufts,
