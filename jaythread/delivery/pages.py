@@ -26,12 +26,19 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
         except Refused as error:
             messages.error(request, error.message)
         return redirect("deliveries", shot_id)
-    rows = Delivery.objects.filter(matte__shot=it).select_related("matte", "user")
+    rows = list(Delivery.objects.filter(matte__shot=it).select_related("matte", "user"))
     seat = require(request.user, it.production_id, "look")
     return render(
         request,
         "delivery/shot.html",
-        {"shot": it, "seat": seat, "may_deliver": seat.may("deliver"), "deliveries": rows, "mattes": it.mattes.prefetch_related("entries")},
+        {
+            "shot": it,
+            "seat": seat,
+            "may_deliver": seat.may("deliver"),
+            "deliveries": rows,
+            "waiting": any(d.busy for d in rows),
+            "mattes": it.mattes.prefetch_related("entries"),
+        },
     )
 
 

@@ -325,8 +325,9 @@ export class Stage {
       if (picked.length === 1) signs.way(pen, store.wayOf(shape, picked[0]), view, signs.INK);
     }
     const reaches = store.reaches(shape);
-    if (store.isFringe(shape)) signs.field(pen, points, view);
-    else if (reaches) signs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
+    if (store.isFringe(shape)) {
+      if (store.look === "plate") signs.field(pen, points, view); // elsewhere it would lie on what is judged
+    } else if (reaches) signs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
     else if (soft.inner || soft.outer) signs.band(pen, points, view, soft);
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
     if (!store.pointsOnly) signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
