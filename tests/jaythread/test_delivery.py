@@ -147,10 +147,10 @@ def test_a_killed_worker_loses_no_finished_frame(asked, monkeypatch):
     assert asked.state == "proved" and asked.ended <= timezone.now() and not done & set(calls)
 
 
-def test_the_list_of_deliveries_follows_by_itself_while_one_is_under_way(shot, rafe, client):
-    trace(shot, rafe)
-    client.force_login(rafe)
-    asked = actions.ask(rafe, shot.pk, shot.mattes.get().pk)
+def test_the_list_of_deliveries_follows_by_itself_while_one_is_under_way(shot, people, client):
+    trace(shot, people["rafe"])
+    client.force_login(people["rafe"])
+    asked = actions.ask(people["rafe"], shot.pk, shot.mattes.get().pk)
     page = f"/shots/{shot.pk}/deliveries"
     assert 'http-equiv="refresh"' in client.get(page).content.decode()
     actions.deliver(asked.pk)
