@@ -17,7 +17,7 @@ from roto.matte import fringe
 from roto.matte.render import Solved, render
 from roto.matte.shutter import Shutter
 from roto.matte.shutter_read import NotMoving, read_shutter
-from roto.matte.softness import read_softness
+from roto.matte.softness import places_along, read_softness
 from roto.matte.stack import SOLVE, Entry, Matte
 from roto.motion import edits
 from roto.motion.shape import Shape
@@ -146,12 +146,17 @@ def softness() -> list[Row]:
         outline = shape.outlines(np.array([frame]))[0]
         ends = shape.outline(np.array(matte.shutter.exposure(frame)), frame)
         moved = ends[1, :, :2] - ends[0, :, :2]
-        read = read_softness(plate.astype(np.float32) / 255, outline, moved, beside(matte, shape, frame))
+        others = beside(matte, shape, frame)
+        read = read_softness(plate.astype(np.float32) / 255, outline, moved, others)
+        column, row = np.clip(np.floor(places_along(outline)[1]).astype(int), 0, np.array(matte.size) - 1).T
+        open_to_view = others[row, column] < 0.5
+        known = np.isfinite(read.width)
         wanted = read_softness(np.repeat(true[:, :, None], 3, axis=2).astype(np.float32), outline, moved)
         both = np.isfinite(read.width) & np.isfinite(wanted.width) & (wanted.width > 0.5)
         right = np.abs(read.width[both] / wanted.width[both] - 1) < 0.2
         off = np.median(np.abs(read.width[both] / wanted.width[both] - 1))
-        text = f"known on {100 * read.known:.0f} %, there within 20 % on {100 * right.mean():.0f} %, median off by {100 * off:.0f} %"
+        share = f"known on {100 * read.known:.0f} % of the outline, {100 * known[open_to_view].mean():.0f} % of what no other shape covers"
+        text = f"{share}, there within 20 % on {100 * right.mean():.0f} %, median off by {100 * off:.0f} %"
         rows.append((f"softness read from the plate, {shape.name} of {scene.name}", text, "known on 70 %, right within 20 %"))
     return rows
 
