@@ -10,10 +10,10 @@ import numpy as np
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.fringe import Fringes, InMemory, Picture
+from roto.matte.fringe import Fringes, InMemory, Picture, foreground
 from roto.matte.render import Rendered, render, render_each
 from roto.matte.shutter import Shutter
-from roto.matte.stack import Entry, Matte
+from roto.matte.stack import SOLVE, Entry, Matte
 from roto.motion import edits
 from roto.motion.reaches import set_reach
 from roto.package.manifest import file_name
@@ -52,6 +52,12 @@ def warm() -> None:
     render(matte, 3)
     for depth in ("8", "16"):
         encode(render(matte, 3, depth=depth).alpha)
+    grey = np.full((32, 32, 3), 0.5, np.float32)
+    solved = Fringes(lambda frame: grey, str, InMemory(), steady=False)
+    hairy = replace(matte, entries=(lines[1], Entry(shape=edits.soften(hard, 1, outer=4.0), mode=SOLVE)))
+    found = solved.solved(hairy, 1, 3)
+    if found is not None:
+        foreground(grey, found)
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pymatting import lkm_laplacian
 
+from roto.__main__ import main
 from roto.errors import NoFringe
 from roto.exchange import document
 from roto.matte import fringe
@@ -177,3 +178,53 @@ def test_a_fringe_travels_in_the_document_and_reads_in_the_sentence(stack):
 def test_a_change_below_touches_the_whole_band(stack):
     x0, y0, x1, y1 = touched_box(stack, [], 1)
     assert (x0, y0) <= (44, 12) and (x1, y1) >= (66, 78)
+
+
+@pytest.fixture
+def given(stack, tmp_path):
+    """A document with a fringe and the plate's stills beside it."""
+    (tmp_path / "plate").mkdir()
+    for frame in range(1, 12):
+        picture = np.rint(hairy(frame)[0][:, :, ::-1] * 255).astype(np.uint8)
+        cv2.imwrite(str(tmp_path / "plate" / f"KITE_010.{frame:04d}.png"), picture)
+    (tmp_path / "kite.json").write_text(document.dumps(stack))
+    return tmp_path
+
+
+def asked(given, *more):
+    return main(["render", str(given / "kite.json"), str(given / "out"), "--frames", "4-5", "--workers", "2", *more])
+
+
+def test_the_command_solves_from_a_folder_of_stills(given, stack):
+    assert asked(given, "--plate", str(given / "plate")) == 0
+    found = cv2.imread(str(given / "out" / "KITE_010_kite.0004.png"), cv2.IMREAD_UNCHANGED) / 65535
+    wanted = render(stack, 4, fringes=solver()).alpha
+    assert np.abs(found - wanted).mean() < 0.005  # the stills have 8 bits
+    assert np.abs(found - hairy(4)[1]).mean() < 0.02
+
+
+def test_the_command_says_what_is_missing(given, capsys):
+    assert asked(given) == 2
+    assert "solved from the plate" in capsys.readouterr().err
+    (given / "plate" / "KITE_010.0006.png").unlink()
+    assert asked(given, "--plate", str(given / "plate")) == 2
+    assert "no still of frame 6" in capsys.readouterr().err
+
+
+def test_a_kept_frame_comes_back_as_it_was(stack):
+    solved = solver().solved(stack, 1, 4)
+    back = fringe.unpacked(fringe.packed(solved))
+    assert back.box == solved.box and back.steady is solved.steady
+    assert all(np.array_equal(getattr(back, n), getattr(solved, n)) for n in ("alpha", "cover", "unknown"))
+    with pytest.raises((ValueError, OSError)):
+        fringe.unpacked(b"something else")
+
+
+def test_a_band_around_a_moving_shape_rides_with_it():
+    subject = shape(rectangle(30, 20, 50, 70), "block", move=(20, 0), inner=3.0, outer=5.0)
+    points, curves = fringe.band_of_reach(matte(subject, size=SIZE), subject, 6)
+    band = fringe.made_band("b", "fuzz", subject, 6, points, curves)
+    here, later = band.outlines(np.array([6, 11]))[:, :, :2]
+    assert np.allclose(later - here, [10, 0], atol=1e-6) and np.allclose(here, points[:, :2], atol=1e-6)
+    low, high = here.min(axis=0), here.max(axis=0)
+    assert np.allclose([*low, *high], [35, 15, 65, 75], atol=1.5)  # five px around where the block is on frame 6
