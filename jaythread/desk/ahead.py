@@ -12,6 +12,7 @@ from roto.errors import RotoError
 from roto.matte.render import render, touched_box
 from roto.matte.stack import SOLVE
 from roto.matte.stack import Matte as CoreMatte
+from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.picture.stills import encode_picture
 
@@ -42,6 +43,7 @@ class Ahead:
             or newest is None
             or _solves(newest[1])
             or not hasattr(command, "on")
+            or old.kind == GROUP  # the shapes that it carries are not known here
             or all(e.shape is not old for e in newest[1].entries)
         ):
             return

@@ -12,6 +12,7 @@ from jaythread.productions.models import Shot
 from roto.curve.brush import stroke_outline
 from roto.curve.fit import fit_loop
 from roto.matte import fringe
+from roto.matte.stack import SOLVE
 from roto.motion import edits
 from roto.motion.group import Riding, group_of, let_ride, make_group, steady_group
 from roto.motion.shape import GROUP
@@ -277,16 +278,31 @@ def _add_line(shot: Shot, command: commands.AddLine) -> Plain:
     matte, row = _matte(shot, command.matte), shape_row(shot, command.shape, None)
     entry_id = str(as_uuid(command.entry))
     if row.kind == GROUP:
-        raise Refused("A group has no outline: add its shapes, one by one.")
+        return _combined(matte, row, entry_id, command)
     if StackEntry.objects.filter(pk=entry_id).exists():
         raise Refused("That id is taken.")
     line = journal.change("entry", [entry_id], None, entry_on_top(matte, str(row.pk), command.mode))
     return f"put {row.name} into the matte {matte.name}", [line]
 
 
+def _combined(matte: Matte, group: Shape, entry_id: str, command: commands.AddLine) -> Plain:
+    """The shapes of a group count as one from now on: its line stands where the topmost of them did."""
+    own = [e for e in matte.entries.select_related("shape") if e.shape.group_id == group.pk and e.mode != SOLVE]
+    if not own:
+        raise Refused(f"No shape of {group.name} is in the matte {matte.name}: put them in first.")
+    if command.mode == SOLVE:
+        raise Refused("A group cannot be a fringe: choose the shape whose edge is to be solved.")
+    if StackEntry.objects.filter(pk=entry_id).exists() or matte.entries.filter(shape=group).exists():
+        raise Refused(f"The shapes of {group.name} count as one in the matte {matte.name} already.")
+    row = {**entry_on_top(matte, str(group.pk), command.mode), "order": own[-1].order}
+    return f"combined the shapes of {group.name} as one in the matte {matte.name}", [journal.change("entry", [entry_id], None, row)]
+
+
 def _drop_line(shot: Shot, command: commands.DropLine) -> Plain:
     entry = _line(shot, command.entry)
     change = journal.change("entry", [str(entry.pk)], journal.entry_row(entry), None)
+    if entry.shape.kind == GROUP:
+        return f"combined the shapes of {entry.shape.name} one by one in the matte {entry.matte.name}", [change]
     return f"took {entry.shape.name} out of the matte {entry.matte.name}", [change]
 
 
@@ -304,6 +320,8 @@ def _change_entry(shot: Shot, command: commands.ChangeEntry) -> Plain:
     entry = _line(shot, command.entry)
     before = journal.entry_row(entry)
     given = {k: v for k, v in command.dict(exclude={"do", "entry"}).items() if v is not None}
+    if given.get("mode") == SOLVE and entry.shape.kind == GROUP:
+        raise Refused("A group cannot be a fringe: choose the shape whose edge is to be solved.")
     return f"changed how {entry.shape.name} combines", [journal.change("entry", [str(entry.pk)], before, {**before, **given})]
 
 

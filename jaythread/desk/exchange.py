@@ -31,7 +31,7 @@ def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | No
 
 def _changed(matte: CoreMatte, command: Any) -> CoreMatte:
     """The matte with a shape changed, or with the group that some of its shapes ride on."""
-    for shape in [e.shape for e in matte.entries]:
+    for shape in [e.shape for e in matte.entries if e.shape.kind != GROUP]:
         group = group_of(shape)
         if shape.id == command.shape:
             return matte.with_shape(command.on(shape))
@@ -98,9 +98,11 @@ def import_document(user: User, shot_id: int, text: bytes) -> Matte:
     ]
     renamed: dict[str, str] = {}
     groups: dict[str, CoreShape] = {}
-    for group in map(group_of, (e.shape for e in core.entries)):
+    for shape in (e.shape for e in core.entries):
+        group = shape if shape.kind == GROUP else group_of(shape)
         if group is not None and group.id not in groups:
             groups[group.id] = replace(group, id=str(uuid.uuid4()))
+            renamed[group.id] = groups[group.id].id
             done += journal.compare(groups[group.id].id, None, groups[group.id])
     for order, entry in enumerate(core.entries):
         if entry.shape.id not in renamed:

@@ -112,8 +112,8 @@ def place_of(shot: Shot, entry_id: uuid.UUID) -> tuple[StackEntry, CoreMatte, in
         raise NotThere("That line of the stack is not there any more.")
     if entry.mode != SOLVE:
         raise Refused(f"'{entry.shape.name}' is not a fringe: nothing of it is solved from the plate.")
-    ids = list(entry.matte.entries.values_list("pk", flat=True))
-    return entry, scene.core_matte(shot, entry.matte), ids.index(entry.pk)
+    rows, _ = scene.lines(entry.matte)
+    return entry, scene.core_matte(shot, entry.matte), [row.pk for row in rows].index(entry.pk)
 
 
 def colours(user: User, shot_id: int, matte_id: uuid.UUID, frame: int) -> list[tuple[tuple[int, int, int, int], np.ndarray]]:

@@ -9,12 +9,12 @@ import numpy as np
 
 from jaythread.accounts.actions import preference
 from jaythread.desk import actions, journal, scene
-from jaythread.desk.models import Edit, Shape, StackEntry
+from jaythread.desk.models import Edit, Matte, Shape
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
 from roto.matte.render import Rendered
-from roto.matte.stack import sentence
+from roto.matte.stack import sentence, within
 from roto.motion import flow
 from roto.motion.group import group_of
 from roto.motion.keys import Keys
@@ -89,23 +89,32 @@ def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False, locked
     }
 
 
-def line(entry: StackEntry) -> dict[str, Any]:
-    return {**{k: v for k, v in journal.entry_row(entry).items() if k != "matte"}, "id": str(entry.pk)}
+def stack(matte: Matte) -> list[dict[str, Any]]:
+    """The lines of a stack in the order in which they count, each with the group's line that it counts within."""
+    rows, entries = scene.lines(matte)
+    groups = {id(entry): str(row.pk) for row, entry in zip(rows, entries, strict=True)}
+    return [
+        {
+            **{k: v for k, v in journal.entry_row(row).items() if k != "matte"},
+            "id": str(row.pk),
+            "within": groups[id(group)] if group else None,
+        }
+        for row, group in zip(rows, within(entries), strict=True)
+    ]
 
 
 def mattes(shot: Shot) -> list[dict[str, Any]]:
-    return [
-        {
-            "id": str(m.pk),
-            "name": m.name,
-            "inverted": m.inverted,
-            "shift": m.shift,
-            "shifts": scene.core_matte(shot, m).shift_at(np.arange(shot.first, shot.last + 1)).round(3).tolist() if m.shift else [],
-            "sentence": sentence(scene.core_matte(shot, m)),
-            "stack": [line(e) for e in m.entries.all()],
-        }
-        for m in shot.mattes.prefetch_related("entries")
-    ]
+    out = []
+    for m in shot.mattes.all():
+        core = scene.core_matte(shot, m)
+        shifts = core.shift_at(np.arange(shot.first, shot.last + 1)).round(3).tolist() if m.shift else []
+        out.append(
+            {
+                "id": str(m.pk), "name": m.name, "inverted": m.inverted, "shift": m.shift, "shifts": shifts, "sentence": sentence(core),
+                "stack": stack(m),
+            }
+        )  # fmt: skip
+    return out
 
 
 def shapes(shot: Shot, only: set[str] | None = None, may_lean: bool = False) -> list[dict[str, Any]]:

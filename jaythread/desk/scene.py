@@ -4,9 +4,9 @@ from collections import OrderedDict
 from dataclasses import replace
 from threading import Lock
 
-from jaythread.desk.models import Matte, Shape
+from jaythread.desk.models import Matte, Shape, StackEntry
 from jaythread.productions.models import Shot
-from roto.matte.stack import Entry
+from roto.matte.stack import Entry, in_order
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.group import Riding
 from roto.motion.shape import Shape as CoreShape
@@ -62,10 +62,18 @@ def known(shape_id: str, revision: int) -> CoreShape | None:
         return _shapes.get((shape_id, revision))
 
 
+def lines(matte: Matte) -> tuple[list[StackEntry], list[Entry]]:
+    """The lines of a matte's stack in the order in which they count, as rows and as the core knows them."""
+    rows = list(matte.entries.select_related("shape"))
+    shapes = core_shapes([e.shape for e in rows])
+    entries = [Entry(shape=shapes[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity) for e in rows]
+    order = in_order(entries)
+    return [rows[k] for k in order], [entries[k] for k in order]
+
+
 def core_matte(shot: Shot, matte: Matte) -> CoreMatte:
     """A matte as the core knows it, at the present revision."""
-    entries = list(matte.entries.select_related("shape"))
-    shapes = core_shapes([e.shape for e in entries])
+    _, entries = lines(matte)
     core = CoreMatte(
         shot=shot.name,
         name=matte.name,
@@ -76,7 +84,7 @@ def core_matte(shot: Shot, matte: Matte) -> CoreMatte:
         shutter=shot.shutter,
         inverted=matte.inverted,
         shift=tuple((int(frame), float(px)) for frame, px in matte.shift),
-        entries=tuple(Entry(shape=shapes[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity) for e in entries),
+        entries=tuple(entries),
     )
     keep_matte(shot, str(matte.pk), core)
     return core

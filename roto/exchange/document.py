@@ -158,8 +158,9 @@ def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape]) ->
 
 def to_json(matte: Matte) -> dict[str, Any]:
     """A matte as a document."""
-    shapes = {e.shape.id: e.shape for e in matte.entries}
-    groups = {g.id: g for g in map(group_of, shapes.values()) if g is not None}
+    shapes = {e.shape.id: e.shape for e in matte.entries if e.shape.kind != GROUP}
+    lines = {e.shape.id: e.shape for e in matte.entries if e.shape.kind == GROUP}
+    groups = lines | {g.id: g for g in map(group_of, shapes.values()) if g is not None}
     return {
         "format": "shapes",
         "version": 1,
@@ -194,11 +195,10 @@ def from_json(document: Any) -> Matte:
         shapes[row["id"]] = shape_from_json(row, f"document.shapes[{i}]", groups)
     entries = []
     for i, line in enumerate(document["stack"]):
-        if line["shape"] not in shapes:
+        it = shapes.get(line["shape"], groups.get(line["shape"]))
+        if it is None:
             raise BadDocument(f"document.stack[{i}].shape", f"there is no shape '{line['shape']}' in the document.")
-        entries.append(
-            Entry(shape=shapes[line["shape"]], mode=line["mode"], inverted=line.get("inverted", False), opacity=line.get("opacity", 1.0))
-        )
+        entries.append(Entry(shape=it, mode=line["mode"], inverted=line.get("inverted", False), opacity=line.get("opacity", 1.0)))
     first, last = document["range"]
     if last < first:
         raise BadDocument("document.range", "ends before it starts.")

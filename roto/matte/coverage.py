@@ -14,6 +14,8 @@ import numpy as np
 from roto.compiled import inner
 
 ADD, CUT, KEEP = 0, 1, 2
+OPENS, CLOSES = 3, 4
+"""marks of a run: what follows combines by itself, from black; it ends at CLOSES + ADD, CUT or KEEP, which lays it onto what lies below"""
 UNIT = float(1 << 40)
 """Whole-number units per pixel area: 2^-40 is far below float32, and 2^23 pixels of sums still fit an int64."""
 TIE = 1e-9
@@ -70,12 +72,22 @@ def _emit(sums, which, box, xa, xb, height):
 def fold(wind, first, last, mode, invert):
     """What a run makes of the alpha below it where its entries wind like this."""
     state = PASS
+    aside = PASS
     for e in range(first, last):
+        how = mode[e]
+        if how == OPENS:
+            aside = state
+            state = ZERO
+            continue
         inside = (wind[e] != 0) != invert[e]
-        if mode[e] == ADD:
+        if how >= CLOSES:
+            inside = (state == ONE) != invert[e]
+            state = aside
+            how -= CLOSES
+        if how == ADD:
             if inside:
                 state = ONE
-        elif mode[e] == CUT:
+        elif how == CUT:
             if inside:
                 state = ZERO
         elif not inside:
@@ -235,14 +247,15 @@ def _collect(row, line, e, layer, sides, ways, rows, items, use, pieces, ids, co
 def sweep_row(row, line, layers, sides, ways, use, rows, items, first, last, mode, invert, sums, two, box, pieces, ids, at, breaks, wind):
     """Add one run's areas in pixel row `row` to sums[0] (one) and, when `two`, sums[1] (passed).
 
-    layers: int64 (entries,), which polygon of each entry counts now. rows, items: the sides in each row (CSR), this row at `line`.
-    sums: int64 (2, box width + 3). box: (first column, column after the last, picture width).
+    layers: int64 (entries,), which polygon of each entry counts now; -1 for the marks of a group. rows, items: the sides in each row
+    (CSR), this row at `line`. sums: int64 (2, box width + 3). box: (first column, column after the last, picture width).
     Returns the leftmost and rightmost x of anything in the row (left > right when there is nothing).
     """
     count = 0
     for e in range(first, last):
         wind[e] = 0
-        count = _collect(row, line, e, layers[e], sides, ways, rows, items, use, pieces, ids, count)
+        if layers[e] >= 0:
+            count = _collect(row, line, e, layers[e], sides, ways, rows, items, use, pieces, ids, count)
     if count == 0:
         return 1.0, 0.0
     state = fold(wind, first, last, mode, invert)

@@ -8,8 +8,9 @@ import numpy as np
 from roto.matte import rows
 from roto.matte.reach import band
 from roto.matte.shutter import Shutter, samples_for, travel
-from roto.matte.stack import Entry, Matte
+from roto.matte.stack import Entry, Matte, within
 from roto.motion.keys import Floats
+from roto.motion.shape import GROUP
 from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
 
 MOMENTS = 3
@@ -25,6 +26,7 @@ class Live:
     points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
     reaches: (n, 2) of its points, where it varies along the outline; then inner and outer are the largest ones.
     corners: whether it has any, a crossing with itself or a bend as tight as one included; known once it is flattened.
+    within: the group's line that it counts within.
     """
 
     entry: Entry
@@ -36,6 +38,7 @@ class Live:
     way: float
     corners: bool = False
     reaches: Floats | None = None
+    within: Entry | None = None
 
     @property
     def kind(self) -> int:
@@ -91,8 +94,10 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
     times = shutter.meetings(numbers, MOMENTS - 1)
     grows = matte.shift_at(numbers) if matte.shift else None
     out: dict[int, list[Live]] = {int(f): [] for f in numbers}
-    for entry in matte.entries:
+    for entry, group in zip(matte.entries, within(matte.entries), strict=True):
         shape = entry.shape
+        if shape.kind == GROUP:
+            continue
         which = np.array([shape.is_live(int(f)) for f in numbers], dtype=bool)
         if not which.any():
             continue
@@ -104,7 +109,8 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
         points = points.reshape(len(own), looks, *points.shape[1:])
         settings = shape.settings_at(own)
         if grows is not None:
-            way = -1.0 if (entry.mode == "cut") != entry.inverted else 1.0
+            turns = sum((e.mode == "cut") + e.inverted for e in (entry, group) if e is not None)
+            way = -1.0 if turns % 2 else 1.0
             settings = [(a, b, s + way * g, o) for (a, b, s, o), g in zip(settings, grows[which], strict=True)]
         reaches = shape.reaches_at(own)
         if reaches is not None:  # the largest ones stand for the whole where only its bounds are asked for
@@ -117,7 +123,7 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
             more = {"points": p[:1] if still else p, "way": float(way), "opacity": opacity * entry.opacity}
             if reaches is not None:
                 more["reaches"] = reaches[at]
-            out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, **more))
+            out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, within=group, **more))
     return out
 
 

@@ -3,8 +3,9 @@
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from itertools import groupby
 from threading import local
-from typing import Any, Protocol, TypeVar
+from typing import Any, NamedTuple, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +14,7 @@ from roto.curve.flatten import flatten
 from roto.errors import BadGeometry, NoFringe
 from roto.matte import profile, rows
 from roto.matte.along import along
+from roto.matte.coverage import CLOSES, OPENS
 from roto.matte.exposure import MOMENTS, TOGETHER, Live, live_at, steps_of
 from roto.matte.ramp import ramp
 from roto.matte.reach import band
@@ -159,17 +161,44 @@ def touched_box(matte: Matte, shapes: Iterable[Shape], frame: int) -> Box:
     return int(np.floor(low[0])), int(np.floor(low[1])), int(np.ceil(high[0])), int(np.ceil(high[1]))
 
 
-def _runs(live: list[Live]) -> NDArray[np.int64]:
-    """Neighbouring entries that combine as areas stand together; the others each stand alone."""
+class _Line(NamedTuple):
+    """A line of the stack, or a mark of a group, as the row loop has it. at: which of the live entries it is, -1 for marks."""
+
+    kind: int
+    mode: int
+    inverted: bool
+    opacity: float
+    still: bool
+    at: int
+
+
+def _lines(live: list[Live]) -> list[_Line]:
+    """The live entries with marks where groups begin and end. A group of nothing but areas combines as areas with its neighbours."""
+    out: list[_Line] = []
+    for _, together in groupby(enumerate(live), key=lambda numbered: id(numbered[1].within)):
+        some = list(together)
+        group = some[0][1].within
+        own = [_Line(one.kind, MODES[one.entry.mode], one.entry.inverted, one.opacity, one.still, at) for at, one in some]
+        if group is not None:
+            areas = group.opacity == 1.0 and all(line.kind == rows.AREA for line in own)
+            opens, closes, mark = (rows.AREA, rows.AREA, CLOSES) if areas else (rows.OPEN, rows.CLOSE, 0)
+            own = [
+                _Line(opens, OPENS, False, 1.0, True, -1),
+                *own,
+                _Line(closes, MODES[group.mode] + mark, group.inverted, group.opacity, True, -1),
+            ]
+        out.extend(own)
+    return out
+
+
+def _runs(lines: list[_Line]) -> NDArray[np.int64]:
+    """Neighbouring lines that combine as areas stand together; the others each stand alone."""
     out: list[list[int]] = []
-    for i, one in enumerate(live):
-        if one.kind == rows.AREA:
-            if out and out[-1][0] == rows.AREA and out[-1][2] == i:
-                out[-1][2] = i + 1
-            else:
-                out.append([rows.AREA, i, i + 1])
+    for i, line in enumerate(lines):
+        if line.kind == rows.AREA and out and out[-1][0] == rows.AREA:
+            out[-1][2] = i + 1
         else:
-            out.append([one.kind, i, i + 1])
+            out.append([line.kind, i, i + 1])
     return np.array(out, dtype=np.int64).reshape(-1, 3)
 
 
@@ -237,20 +266,23 @@ def render(
         return Rendered(alpha=out, box=(x0, y0, x1, y1), samples=1, capped=False)
     made = _ready(matte, frame, live, y0, y1)
     live, count = made.live, made.steps
+    lines = _lines(live)
+    at = np.array([line.at for line in lines])
     stack = (
-        _runs(live),
-        np.array([MODES[one.entry.mode] for one in live], np.int64),
-        np.array([one.entry.inverted for one in live]),
-        np.array([one.opacity for one in live]),
-        np.array([one.still for one in live]),
+        _runs(lines),
+        np.array([line.mode for line in lines], np.int64),
+        np.array([line.inverted for line in lines]),
+        np.array([line.opacity for line in lines]),
+        np.array([line.still for line in lines]),
     )
     soft = np.array([[one.inner, one.outer, one.shift, one.thinnest if one.kind == rows.VARYING else one.into] for one in live])
     curves = np.stack([profile.cubic(one.entry.shape.profile) for one in live])
     ramps, which = _ramps(live)
+    layers = np.where(at >= 0, made.layers[:, at], -1)  # what marks have of the rest, the last entry's, is never asked for
 
     def rows_between(begin: int, end: int) -> None:
         rows.render_rows(
-            out, (begin, end), (x0, x1, width), y0, count, stack, soft, curves, ramps, which, made.layers, made.geometry, made.most,
+            out, (begin, end), (x0, x1, width), y0, count, stack, soft[at], curves[at], ramps, which[at], layers, made.geometry, made.most,
             matte.inverted, top,
         )  # fmt: skip
 

@@ -21,9 +21,9 @@ from roto.tolerances import THIN_REACH
 
 SHOWN = 256
 """stands for bytes in which only exact 0 and 1 are black and white, where a depth is asked for by what stands for 1"""
-AREA, PLAIN, THIN, DEEP, VARYING = range(5)
+AREA, PLAIN, THIN, DEEP, VARYING, OPEN, CLOSE = range(7)
 """Runs: entries that combine as areas; or one entry without a reach, but see-through; with a reach thinner than a pixel; with any other;
-with one that varies along the outline.
+with one that varies along the outline. OPEN puts aside what there is, and CLOSE lays what has come together since onto it: a group.
 
 A deep run is looked at where steps meet and its alpha is the mean over each step; the others are looked at in the middle of each step.
 """
@@ -186,6 +186,22 @@ def _combine(kind, mode, invert, opacity, one_ground, pass_ground, value, passed
 
 
 @inner
+def _close(mode, invert, opacity, held, held_turn, hlo, hhi, held_ground, cur, turn, clo, chi, ground):
+    """Lay a group onto what was put aside at its beginning, into `cur` and `turn`; returns the valid range and the value outside of it."""
+    _apply_line(invert, opacity, mode, cur[clo:chi], turn[clo:chi])
+    outside = _entry_alpha(ground, invert, opacity, mode)
+    _widen(turn, clo, chi, hlo, hhi, 0.0)
+    clo, chi = _widen(cur, clo, chi, hlo, hhi, outside)
+    _widen(held_turn, hlo, hhi, clo, chi, 0.0)
+    _widen(held, hlo, hhi, clo, chi, held_ground)
+    _mix_moving(mode, held[clo:chi], held_turn[clo:chi], cur[clo:chi], turn[clo:chi])
+    for x in range(clo, chi):
+        cur[x] = held[x]
+        turn[x] = held_turn[x]
+    return clo, chi, _mix(mode, held_ground, outside)
+
+
+@inner
 def _fill(
     out, row_from, row_to, box, origin, steps, runs, mode, invert, opacity, still, soft, curves, ramps, which, layers, geometry, inverted,
     top, buffers,
@@ -193,7 +209,7 @@ def _fill(
     sides, ways, use, rows, items = geometry
     cubics, tables, beyond, wholes = ramps
     values, change, span, square, near, lanes, inside, seen, sums, line_buffers, of_sides, rest, rest_too, grounds = buffers
-    cur, turn, total, into = line_buffers
+    cur, turn, total, held, held_turn, into = line_buffers
     pieces, ids, at, breaks, wind, where, way = of_sides
     box0, box1 = box[0], box[1]
     wide = box1 - box0
@@ -237,8 +253,21 @@ def _fill(
             for s in range(used):
                 clo, chi = 0, 0
                 below = 0.0
+                hlo, hhi, held_ground = 0, 0, 0.0
                 for r in range(count):
                     kind, first, last = runs[r, 0], runs[r, 1], runs[r, 2]
+                    if kind == OPEN:
+                        for x in range(clo, chi):
+                            held[x] = cur[x]
+                            held_turn[x] = turn[x]
+                        hlo, hhi, held_ground = clo, chi, below
+                        clo, chi, below = 0, 0, 0.0
+                        continue
+                    if kind == CLOSE:
+                        clo, chi, below = _close(
+                            mode[first], invert[first], opacity[first], held, held_turn, hlo, hhi, held_ground, cur, turn, clo, chi, below,
+                        )  # fmt: skip
+                        continue
                     k = r if kept > 1 else 0
                     quiet = True
                     for e in range(first, last):
@@ -348,7 +377,7 @@ def _buffers(wide: int, steps: int, runs: int, entries: int, most: int) -> tuple
         np.zeros((kept, 2, padded), np.float32), np.zeros((kept, padded), np.float32), np.zeros((runs, 2), np.int64),
         np.full((kept + 1, 2, padded), np.inf, np.float32), np.zeros((kept + 1, 2, padded), np.int32),
         np.zeros((kept + 1, 2, lanes), np.uint8), np.zeros((kept + 1, 2, lanes), np.uint8), np.zeros((kept + 1, 2, 2), np.int64),
-        np.zeros((2, wide + 3), np.int64), (*np.empty((3, wide), np.float32), np.empty(2 * LANE, np.float32)),
+        np.zeros((2, wide + 3), np.int64), (*np.empty((5, wide), np.float32), np.empty(2 * LANE, np.float32)),
         of_sides, np.zeros(entries, np.int64), np.zeros(entries, np.bool_), np.zeros((runs, 2)),
     )  # fmt: skip
 
@@ -371,10 +400,11 @@ def render_rows(
 
     out: (box rows, box columns), 0 so far: float32 where `top` is 0, else whole numbers up to `top`. box: (first column, column after the
     last, picture width). origin: the box's first row. stack: runs, int64 (R, 3) of kind, first entry, entry after the last; and per
-    entry mode, invert, opacity, and whether it stands still. soft: float64 (entries, 4) of inner and outer reach, edge shift, and how far
-    the boundary lies within the reach (where that varies: the least it may be). curves: profiles per entry. ramps: those in use (see
-    `ramp`), which: the entry's. layers: int64 (steps + 1, entries), the polygon of each entry where steps meet (deep runs) or in each
-    step. geometry: see `sides`, and the sides in each row per layer (CSR). most: sides of one layer in any one row.
+    entry mode, invert, opacity, and whether it stands still. The marks of a group are entries without polygons: layer -1.
+    soft: float64 (entries, 4) of inner and outer reach, edge shift, and how far the boundary lies within the reach (where that varies:
+    the least it may be). curves: profiles per entry. ramps: those in use (see `ramp`), which: the entry's. layers: int64 (steps + 1,
+    entries), the polygon of each entry where steps meet (deep runs) or in each step. geometry: see `sides`, and the sides in each row
+    per layer (CSR). most: sides of one layer in any one row.
     """
     buffers = _buffers(box[1] - box[0], steps, len(stack[0]), len(soft), most)
     _run(out.view(np.uint8), part, box, origin, steps, stack, soft, curves, ramps, which, layers, geometry, inverted, top, buffers)

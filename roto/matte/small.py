@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.matte.shutter import Shutter
-from roto.matte.stack import SOLVE, Matte
+from roto.matte.stack import SOLVE, Matte, within
 from roto.motion.keys import Floats, Keys
 from roto.motion.shape import REACH, SHIFT, Shape
 
@@ -41,10 +41,13 @@ def sized(shape: Shape, factor: float) -> Shape:
 def so_far(matte: Matte, width: int) -> list[Matte]:
     """The matte up to each line of its stack, bottom first, so many px wide and without motion blur.
 
-    Each can be rendered by itself; the inversion of the whole matte is left out, and so are fringes.
+    Each can be rendered by itself; the inversion of the whole matte is left out, and so are fringes. Within a group it is what the group
+    has come to so far.
     """
     factor = width / matte.size[0]
     size = (width, max(1, round(matte.size[1] * factor)))
     entries = tuple(replace(e, shape=sized(e.shape, factor)) for e in matte.entries)
     bare = replace(matte, size=size, shutter=Shutter(angle=0.0), inverted=False, shift=tuple((f, v * factor) for f, v in matte.shift))
-    return [replace(bare, entries=tuple(e for e in entries[: k + 1] if e.mode != SOLVE)) for k in range(len(entries))]
+    groups = within(entries)
+    starts = [0 if group is None else groups.index(group) for group in groups]
+    return [replace(bare, entries=tuple(e for e in entries[start : k + 1] if e.mode != SOLVE)) for k, start in enumerate(starts)]

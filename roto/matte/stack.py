@@ -1,5 +1,6 @@
 """The stack: which shapes make up a matte, in order, and how each combines with what lies below it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Self
@@ -10,8 +11,9 @@ from numpy.typing import NDArray
 from roto.matte.coverage import ADD, CUT, KEEP
 from roto.matte.shutter import Shutter
 from roto.motion import flow
+from roto.motion.group import group_of
 from roto.motion.keys import Floats, Keys
-from roto.motion.shape import Shape
+from roto.motion.shape import GROUP, Shape
 
 MODES = {"add": ADD, "cut": CUT, "keep": KEEP}
 SOLVE = "solve"
@@ -20,7 +22,10 @@ SOLVE = "solve"
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """One line of the stack. mode: add, cut, keep (the overlap) or solve. opacity 0..1 multiplies the shape's own."""
+    """One line of the stack. mode: add, cut, keep (the overlap) or solve. opacity 0..1 multiplies the shape's own.
+
+    The line of a group stands for what its shapes make together, from black.
+    """
 
     shape: Shape
     mode: str = "add"
@@ -28,11 +33,32 @@ class Entry:
     opacity: float = 1.0
 
 
+def in_order(entries: Sequence[Entry]) -> list[int]:
+    """In which order lines count: the shapes of a group that has a line right below it, fringes of them right above, others as given."""
+    at = {e.shape.id: k for k, e in enumerate(entries) if e.shape.kind == GROUP}
+
+    def place(k: int) -> tuple[int, int, int]:
+        group = group_of(entries[k].shape)
+        if group is None or group.id not in at:
+            return k, 1, k
+        return at[group.id], 2 if entries[k].mode == SOLVE else 0, k
+
+    return sorted(range(len(entries)), key=place)
+
+
+def within(entries: Sequence[Entry]) -> list[Entry | None]:
+    """The group's line that each line of a stack counts within."""
+    lines = {e.shape.id: e for e in entries if e.shape.kind == GROUP}
+    groups = [group_of(e.shape) if e.mode != SOLVE else None for e in entries]
+    return [lines.get(g.id) if g is not None else None for g in groups]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Matte:
     """A matte of a shot: all that is needed to render it, and nothing else.
 
-    size: width and height in px. rate: frames a second. first, last: the shot's range, both included. Entries run bottom first.
+    size: width and height in px. rate: frames a second. first, last: the shot's range, both included. Entries run bottom first, and are
+    put `in_order`.
     shift: keys (frame, px) of the edge shift of the whole matte, in order of frames, flowing in between.
     """
 
@@ -46,6 +72,9 @@ class Matte:
     entries: tuple[Entry, ...] = ()
     inverted: bool = False
     shift: tuple[tuple[int, float], ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "entries", tuple(self.entries[k] for k in in_order(self.entries)))
 
     def shift_at(self, frames: NDArray[np.int64]) -> Floats:
         """The edge shift (px) of the whole matte at frames (F,): what adds or overlaps grows by it, what cuts shrinks."""
@@ -67,6 +96,13 @@ def sentence(matte: Matte) -> str:
     'nothing yet'
     """
     verbs = {"add": "{} adds", "cut": "{} cuts", "keep": "keep where {} overlaps", SOLVE: "{} is solved from the plate"}
-    parts = [verbs[e.mode].format(("outside of " if e.inverted else "") + e.shape.name) for e in matte.entries]
+    parts: list[str] = []
+    inside: list[str] = []
+    for e, group in zip(matte.entries, within(matte.entries), strict=True):
+        who = ("outside of " if e.inverted else "") + e.shape.name
+        if e.shape.kind == GROUP:
+            who += f" ({', '.join(inside) or 'nothing'})"
+            inside = []
+        (parts if group is None else inside).append(verbs[e.mode].format(who))
     text = ", ".join(parts) or "nothing yet"
     return text + ("; all inverted" if matte.inverted else "")

@@ -125,3 +125,26 @@ def test_a_key_is_changed_for_oneself_alone(desk, shot, shape):  # noqa: F811
     desk.press("8")
     desk.frame_is(1002)
     assert desk.complaints() == []
+
+
+def test_the_shapes_of_a_group_are_combined_as_one(two, shot, shape, hand):  # noqa: F811
+    two.press(Keys.SHIFT, "t")
+    two.until(lambda: "Carries" in two.text)
+    two.saved()
+    two.press("t")
+    two.press("2")
+    inside = outline(hand, 1001).mean(axis=0)
+    two.until(lambda: two.pixels("matte-layer", *inside)[0] == 255)
+    two.click("Combine its shapes as one")
+    two.until(lambda: len(two.browser.find_elements(By.CSS_SELECTOR, ".stack li.inner")) == 2)
+    two.choose("How group 1 combines", "adds its outside")
+    two.until(lambda: two.pixels("matte-layer", *inside)[0] == 0 and two.pixels("matte-layer", 2, 2)[0] == 255)
+    two.figure("opacity of the group, percent", 40)
+    two.until(lambda: two.pixels("matte-layer", 2, 2)[0] == 102)
+    two.saved()
+    names = two.browser.find_elements(By.CSS_SELECTOR, ".stack .name")
+    two.chain().click_and_hold(names[0]).move_to_element(names[1]).move_by_offset(0, 3).release().perform()
+    two.until(lambda: "(hand adds, kite body adds)" in two.css("#sentence").text)
+    two.click("Combine them one by one")
+    two.until(lambda: two.pixels("matte-layer", *inside)[0] == 255)
+    assert two.complaints() == []

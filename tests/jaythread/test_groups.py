@@ -158,3 +158,39 @@ def test_picked_keys_are_brought_to_other_frames_all_or_none(shot, rafe):
     assert place.frames.tolist() == [1001, 1004, 1008] and place.values[:, 0, 0].tolist() == [0, 1, 2]
     with pytest.raises(BadKeys, match="fall on one frame"):
         do(rafe, shot, do="retime keys", shape=shape, channel="placement", moves={1004: 1008})
+
+
+def names_of(shot):
+    return [line["shape"] for line in payload.mattes(shot)[0]["stack"]]
+
+
+def test_the_shapes_of_a_group_count_as_one_and_then_one_by_one_again(shot, rafe, pair):
+    arm, hand, group = pair
+    matte = shot.mattes.get()
+    block = trace(shot, rafe, name="block")
+    do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=group, mode="cut")
+    assert names_of(shot) == [arm, hand, group, block]
+    line = matte.entries.get(shape=group)
+    do(rafe, shot, do="entry", entry=str(line.pk), order=99.0, opacity=0.5)
+    assert names_of(shot) == [block, arm, hand, group]
+    assert [bool(one["within"]) for one in payload.mattes(shot)[0]["stack"]] == [False, True, True, False]
+    assert payload.mattes(shot)[0]["sentence"] == "block adds, body (arm adds, hand adds) cuts"
+    shot.refresh_from_db()
+    assert render(scene.core_matte(shot, matte), 1001).alpha[25, 12] == 0.5
+    draft = command(do="place", shape=group, frame=1001, move=(0, 30))
+    assert render(exchange.preview_matte(rafe, shot.pk, matte.pk, draft)[1], 1001).alpha[25, 12] == 1
+    with pytest.raises(Refused, match="count as one"):
+        do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=group)
+    with pytest.raises(Refused, match="cannot be a fringe"):
+        do(rafe, shot, do="entry", entry=str(line.pk), mode="solve")
+    _, text = exchange.export_document(rafe, shot.pk, matte.pk)
+    again = exchange.import_document(rafe, shot.pk, text.encode())
+    shot.refresh_from_db()
+    assert np.array_equal(*(render(scene.core_matte(shot, m), 1001).alpha for m in (matte, again)))
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    do(rafe, shot, do="drop line", entry=str(line.pk))
+    assert names_of(shot)[:2] == [arm, hand]
+    do(rafe, shot, do="remove", shape=hand)
+    do(rafe, shot, do="remove", shape=arm)
+    with pytest.raises(Refused, match="put them in first"):
+        do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=group)

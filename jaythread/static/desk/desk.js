@@ -220,24 +220,25 @@ export class Desk {
 
   // Bring the chosen shape up (1) or down (-1) by one line of the stack.
   reorder(way) {
-    const { store } = this;
-    const stack = store.stack();
-    const at = stack.findIndex((line) => line.shape === store.chosen);
-    const to = at + way;
-    if (at < 0 || to < 0 || to >= stack.length || !store.mayTrace) return;
-    const beyond = stack[to + way];
-    const order = beyond ? (stack[to].order + beyond.order) / 2 : stack[to].order + way;
-    this.edits.push({ do: "entry", entry: stack[at].id, order });
+    const line = this.store.lines().find((l) => l.shape === this.store.chosen);
+    const beside = line && this.store.lines().filter((l) => l.within === line.within);
+    const to = beside?.[beside.indexOf(line) + way];
+    if (to) this.bringTo(line.id, to.id);
   }
 
-  // A line of the stack to where another one is.
+  // A line of the stack to where another one is; one that counts within a group stays within it.
   bringTo(line, to) {
-    const stack = this.store.stack();
-    const [from, at] = [stack.findIndex((l) => l.id === line), stack.findIndex((l) => l.id === to)];
-    if (from < 0 || at < 0 || from === at || !this.store.mayTrace) return;
-    const way = at > from ? 1 : -1;
-    const beyond = stack[at + way];
-    this.edits.push({ do: "entry", entry: line, order: beyond ? (stack[at].order + beyond.order) / 2 : stack[at].order + way });
+    const lines = this.store.lines();
+    const [from, there] = [line, to].map((id) => lines.find((l) => l.id === id));
+    if (!from || !there || !this.store.mayTrace) return;
+    const beside = lines.filter((l) => l.within === from.within);
+    const goal = beside.find((l) => l === there || l.id === there.within);
+    if (!goal) return this.tell(`It counts within ${this.store.shapes.get(lines.find((l) => l.id === from.within).shape).name}: drag that line, or let it move by itself first.`);
+    const at = beside.indexOf(goal);
+    const way = Math.sign(at - beside.indexOf(from));
+    if (!way) return;
+    const beyond = beside[at + way];
+    this.edits.push({ do: "entry", entry: line, order: beyond ? (goal.order + beyond.order) / 2 : goal.order + way });
   }
 
   keyHere() {

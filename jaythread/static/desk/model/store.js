@@ -109,9 +109,15 @@ export class Store extends EventTarget {
     this.say("changed");
   }
 
-  stack() {
+  // The lines of the present matte, bottom first: of groups too, right above those of their shapes.
+  lines() {
     const matte = this.matteNow;
     return matte ? matte.stack.filter((e) => this.shapes.has(e.shape)) : [];
+  }
+
+  // Those that have an outline.
+  stack() {
+    return this.lines().filter((e) => this.shapes.get(e.shape).kind !== "group");
   }
 
   // The shape that the panel speaks of: the last chosen one.

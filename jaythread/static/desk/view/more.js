@@ -7,7 +7,7 @@ const CHANNELS = ["form", "placement", "settings"];
 
 export function more() {
   return {
-    shutterSays: null, under: "", elsewhere: [], over: "", shots: [], grounds: [], changing: "", keySays: "", isGroup: false, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
+    shutterSays: null, under: "", elsewhere: [], over: "", shots: [], grounds: [], changing: "", keySays: "", isGroup: false, asOne: null, mayBeOne: false, opacity: 100, movesWith: "", groups: [], carries: "", trial: "", spread: "here", loupe: false, at: ["", ""], shiftBy: 1, span: [0, 0], spanTo: [0, 0], others: [], other: "", locked: false, veiled: false, alone: false, stride: 5, marked: null,
     display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 }, displayed: "", ownGround: "#2e6b4f", doneRows: [],
 
     syncMore() {
@@ -30,6 +30,9 @@ export function more() {
       this.isGroup = shape?.kind === "group";
       this.groups = store.groups.map((s) => ({ id: s.id, name: s.name }));
       this.movesWith = shape?.group || "";
+      this.asOne = store.lines().find((line) => line.shape === shape?.id) || null;
+      this.mayBeOne = this.isGroup && store.stack().some((line) => store.shapes.get(line.shape).group === shape.id);
+      this.opacity = this.asOne ? Math.round(this.asOne.opacity * 100) : 100;
       this.carries = this.isGroup ? store.membersOf(shape.id).map((s) => s.name).join(", ") || "nothing yet" : "";
       this.veiled = Boolean(shape && marks.veiled.has(shape.id));
       this.alone = Boolean(shape && marks.alone === shape.id);
@@ -234,6 +237,13 @@ export function more() {
       const shape = event.target.value;
       event.target.value = "";
       if (shape) this.send({ do: "add line", entry: crypto.randomUUID(), matte: this.matte, shape });
+    },
+    combineAsOne() {
+      this.send({ do: "add line", entry: crypto.randomUUID(), matte: this.matte, shape: this.shape.id });
+    },
+    setLineOpacity(event) {
+      const opacity = Math.min(100, Math.max(0, Number(event.target.value) || 0)) / 100;
+      this.send({ do: "entry", entry: this.asOne.id, opacity });
     },
     dropLine() {
       const line = this.lines.find((l) => l.last);

@@ -64,11 +64,11 @@ function main() {
         phase: store.shutter.phase ?? -store.shutter.angle / 2, refused: edits.refused.length, many: store.chosenShapes.length,
         samples: store.look === "plate" ? "" : mattes.says,
       });
-      this.lines = store.stack().map((line, at) => {
+      this.lines = store.lines().map((line, at) => {
         const it = store.shapes.get(line.shape);
         return {
-          id: line.id, picture: this.desk.small.pictures[at] || "", shape: it.id, name: it.name, colour: COLOURS[it.colour], way: line.mode + (line.inverted ? " outside" : ""),
-          chosen: store.picked.has(it.id), live: store.isLive(it), last: store.chosen === it.id,
+          id: line.id, picture: this.desk.small.pictures[at] || "", shape: it.id, name: it.name, colour: COLOURS[it.colour], way: line.mode + (line.inverted ? " outside" : ""), inner: Boolean(line.within),
+          chosen: store.picked.has(it.id), live: store.isLive(it) || it.kind === "group", last: store.chosen === it.id,
           told: [it.locked ? "locked" : "", store.marks.veiled.has(it.id) ? "hidden" : ""].filter(Boolean).join(", "),
         };
       });
