@@ -1,0 +1,254 @@
+"""Following a patch from frame to frame.
+
+Each frame is fitted to the first patch, beginning where the last frame and its movement lead: so nothing adds up on the way. When the
+first patch looks different by now (it has turned away, or the light has changed it), a newer one is taken from a frame that was sure, and
+the first is tried again from where that leads.
+"""
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.errors import NothingToFollow
+from roto.motion.keys import Floats
+from roto.track.align import MOVE, SIMILAR, Fit, Grey, Patch, fit, levels_of, mapped, patch_of
+
+SURE = 0.55
+"""correlation below which a patch is lost"""
+RENEW = 0.85
+"""correlation below which a newer patch is taken"""
+SEEN = 0.3
+"""share of the patch that must lie in the picture"""
+AGREE = 0.35
+"""share of its pixels that must agree"""
+GROWS = 1.35
+"""times as large or small from one frame to the next at most"""
+COARSEST = 10.0
+"""px: half a patch's diagonal on its coarsest level at the least"""
+MOST_LEVELS = 4
+SEARCH = 40
+"""px around where it is expected that a patch is looked for unless asked otherwise"""
+
+Box = tuple[int, int, int, int]
+GAP = "The patch is lost: nothing near looks enough like it. Correct it by hand here, or begin a new patch."
+OUT = "The patch has left the picture."
+JUMP = "The patch would change its size or shape at once: that is no movement. Correct it by hand here."
+HIDDEN = "Too much of the patch is held out here."
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One frame followed. map: (3, 3) plate px of the patch's frame to this one's; None where it was lost, and `why` says so.
+
+    sure: 0..1.
+    """
+
+    frame: int
+    map: Floats | None
+    sure: float
+    why: str = ""
+
+
+def _around(points: Floats, by: float, size: tuple[int, int]) -> Box | None:
+    low = np.clip(np.floor(points.min(axis=0) - by), 0, size).astype(int)
+    high = np.clip(np.ceil(points.max(axis=0) + by), 0, size).astype(int)
+    box = (int(low[0]), int(low[1]), int(high[0]), int(high[1]))
+    return box if box[2] - box[0] > 8 and box[3] - box[1] > 8 else None
+
+
+def _shift(x: float, y: float) -> Floats:
+    return np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sought:
+    """A patch with the frame that it was taken from, and where the first patch was on it."""
+
+    patch: Patch
+    home: Floats
+
+
+class Follower:
+    """Follows one patch. picture: a frame as numbers (h, w), 0..1. mask: (h, w) of the box, the patch's pixels on its frame.
+
+    search: px around where it is expected. held_out: on a frame, pixels (h, w) that are not the patch's, or None.
+    Raises NothingToFollow where the patch is flat, or too small.
+    """
+
+    def __init__(
+        self,
+        picture: Callable[[int], Grey],
+        frame: int,
+        box: Box,
+        mask: NDArray[np.bool_] | None = None,
+        *,
+        model: str = SIMILAR,
+        search: float = SEARCH,
+        held_out: Callable[[int], NDArray[np.bool_] | None] = lambda frame: None,
+    ) -> None:
+        self.picture, self.model, self.search, self.held_out = picture, model, search, held_out
+        self.box, self.frame = box, frame
+        grey = picture(frame)
+        self.size = (grey.shape[1], grey.shape[0])
+        mask = np.ones((box[3] - box[1], box[2] - box[0]), np.bool_) if mask is None else mask
+        x0, y0, x1, y1 = (max(0, box[0]), max(0, box[1]), min(self.size[0], box[2]), min(self.size[1], box[3]))
+        if x1 - x0 < 6 or y1 - y0 < 6:
+            raise NothingToFollow("The patch lies outside the picture, or is too small: give it at least six pixels each way.")
+        mask = mask[y0 - box[1] : y1 - box[1], x0 - box[0] : x1 - box[0]]
+        hidden = held_out(frame)
+        if hidden is not None:
+            mask = mask & ~hidden[y0:y1, x0:x1]
+        self.extent = (x0, y0, x1, y1)
+        half = 0.5 * float(np.hypot(x1 - x0, y1 - y0))
+        self.levels = int(np.clip(1 + np.floor(np.log2(max(1.0, half / COARSEST))), 1, MOST_LEVELS))
+        first = self._taken(grey, self.extent, mask)
+        if first is None:
+            raise NothingToFollow()
+        self.first = Sought(patch=first, home=np.eye(3))
+        self.newest = self.first
+        self.mask = mask
+
+    def _taken(self, grey: Grey, box: Box, mask: NDArray[np.bool_]) -> Patch | None:
+        """A patch of a frame, worked out within a part of the picture around it."""
+        part = _around(np.array([box[:2], box[2:]], float), 4.0 * 2**self.levels, self.size)
+        assert part is not None
+        levels = levels_of(grey[part[1] : part[3], part[0] : part[2]], self.levels)
+        moved = (box[0] - part[0], box[1] - part[1], box[2] - part[0], box[3] - part[1])
+        made = patch_of(levels, mask, moved, self.model)
+        if made is None:
+            return None
+        middle = (made.middle[0] + part[0], made.middle[1] + part[1])
+        return Patch(model=made.model, middle=middle, size=made.size, levels=made.levels, corners=made.corners + part[:2])
+
+    def follow(self, frames: Iterable[int], known: Mapping[int, Floats] | None = None) -> Iterator[Step]:
+        """Follow over frames in this order, away from the patch's own frame or from one in `known`; ends at the first that is lost.
+
+        known: maps on frames that were corrected by hand or followed before; they are given back as they are, and lead on.
+        """
+        last, before = np.eye(3), None
+        known = known or {}
+        for frame in frames:
+            if frame in known:
+                before, last = None, known[frame]
+                yield Step(frame=frame, map=last, sure=1.0)
+                continue
+            step = self._step(frame, last, before)
+            yield step
+            if step.map is None:
+                return
+            before, last = last, step.map
+
+    def _expected(self, last: Floats, before: Floats | None) -> Floats:
+        """Where the last movement leads if it goes on: only the way of the middle, since turns and sizes seldom keep their pace."""
+        if before is None:
+            return last
+        middle = np.array([self.first.patch.middle])
+        way = (mapped(last, middle) - mapped(before, middle))[0]
+        return _shift(*way) @ last
+
+    def _step(self, frame: int, last: Floats, before: Floats | None) -> Step:
+        expected = self._expected(last, before)
+        there = mapped(expected, self.first.patch.corners)
+        box = _around(there, self.search + 4.0 * 2**self.levels, self.size)
+        if box is None:
+            return Step(frame=frame, map=None, sure=0.0, why=OUT)
+        grey = self.picture(frame)
+        x0, y0, x1, y1 = box
+        levels = levels_of(grey[y0:y1, x0:x1], self.levels)
+        hidden = self.held_out(frame)
+        hidden = None if hidden is None else np.ascontiguousarray(hidden[y0:y1, x0:x1])
+        found = self._best(levels, (x0, y0), expected, last, hidden)
+        if found is None or found.seen < SEEN:
+            inside = ((there > 0) & (there < self.size)).all(axis=1).mean()
+            return Step(frame=frame, map=None, sure=0.0, why=(HIDDEN if hidden is not None else GAP) if inside > 0.5 else OUT)
+        if found.sure < SURE or found.agree < AGREE:
+            return Step(frame=frame, map=None, sure=found.sure, why=GAP)
+        if not self._is_movement(found.map, last):
+            return Step(frame=frame, map=None, sure=found.sure, why=JUMP)
+        if found.sure < RENEW:
+            self._renew(grey, found.map)
+        return Step(frame=frame, map=found.map, sure=found.sure)
+
+    def _best(
+        self, levels: list[Grey], corner: tuple[int, int], expected: Floats, last: Floats, hidden: NDArray[np.bool_] | None
+    ) -> Fit | None:
+        """The newest patch fitted from where it is expected, from where it was, or where a search finds it; then the first from there."""
+        back, forth = _shift(-corner[0], -corner[1]), _shift(*corner)
+
+        def tried(sought: Sought, start: Floats) -> Fit | None:
+            done = fit(sought.patch, levels, back @ start @ np.linalg.inv(sought.home), hidden)
+            if done is None:
+                return None
+            there = forth @ done.map @ sought.home
+            return Fit(map=there / there[2, 2], sure=done.sure, agree=done.agree, seen=done.seen)
+
+        best: Fit | None = None
+        for start in (expected, last, None):
+            if start is None:
+                start = self._searched(levels[-1], back, expected)
+            now = tried(self.newest, start)
+            if now is not None and (best is None or now.sure * now.agree > best.sure * best.agree):
+                best = now
+            if best is not None and best.sure >= 0.5 * (SURE + 1) and best.agree >= AGREE and self._is_movement(best.map, last):
+                break
+        if best is not None and self.newest is not self.first:
+            again = tried(self.first, best.map)
+            if again is not None and again.sure >= RENEW and self._is_movement(again.map, best.map):
+                best = again
+        return best
+
+    def _searched(self, coarse: Grey, back: Floats, expected: Floats) -> Floats:
+        """Where the patch, as it is expected to look, fits best around there, on the coarsest level: by correlation of every shift."""
+        scale = 0.5 ** (self.levels - 1)
+        level = self.newest.patch.levels[-1]
+        there = np.rint((mapped(back @ expected, self.newest.patch.corners @ np.eye(2)) - 0.5) * scale).astype(int)
+        (a, b), (c, d) = there.min(axis=0), there.max(axis=0)
+        if c - a < 3 or d - b < 3:
+            return expected
+        values = np.zeros((d - b + 1, c - a + 1), np.float32)
+        known = np.zeros_like(values)
+        places = level.places * self.newest.patch.size + self.newest.patch.middle
+        at = np.rint((mapped(back @ expected @ np.linalg.inv(self.newest.home), places) - 0.5) * scale).astype(int) - [a, b]
+        inside = ((at >= 0) & (at <= [c - a, d - b])).all(axis=1)
+        values[at[inside, 1], at[inside, 0]] = level.values[inside]
+        known[at[inside, 1], at[inside, 0]] = 1
+        if values.shape[0] >= coarse.shape[0] or values.shape[1] >= coarse.shape[1] or known.sum() < 12:
+            return expected
+        score = cv2.matchTemplate(coarse, values, cv2.TM_CCOEFF_NORMED, mask=known)
+        score[~np.isfinite(score)] = -1
+        y, x = np.unravel_index(int(score.argmax()), score.shape)
+        return _shift(float(x - a) / scale, float(y - b) / scale) @ expected
+
+    def _is_movement(self, there: Floats, last: Floats) -> bool:
+        """Whether the patch changes its size and shape from one frame to the next as things do."""
+        now, was = (mapped(m, self.first.patch.corners) for m in (there, last))
+        if not np.isfinite(now).all():
+            return False
+        sides = [np.hypot(*(np.roll(p, -1, axis=0) - p).T) for p in (now, was)]
+        ratio = sides[0] / np.maximum(sides[1], 1e-9)
+        areas = [0.5 * float(np.sum(p[:, 0] * np.roll(p[:, 1], -1) - p[:, 1] * np.roll(p[:, 0], -1))) for p in (now, was)]
+        return bool(ratio.max() < GROWS and ratio.min() > 1 / GROWS and areas[0] * areas[1] > 0)
+
+    def _renew(self, grey: Grey, there: Floats) -> None:
+        """Take a newer patch from a frame, where the first one lies on it now."""
+        corners = mapped(there, self.first.patch.corners)
+        box = _around(corners, 0.0, self.size)
+        if box is None:
+            return
+        way = _shift(-box[0], -box[1]) @ there @ _shift(self.extent[0], self.extent[1])
+        size = (box[2] - box[0], box[3] - box[1])
+        mask = cv2.warpPerspective(self.mask.astype(np.float32), way, size, flags=cv2.INTER_LINEAR) > 0.99
+        made = self._taken(grey, box, mask)
+        if made is not None:
+            self.newest = Sought(patch=made, home=there)
+
+
+def around_point(x: float, y: float, half: float) -> Box:
+    """The box of a patch with a point in its middle."""
+    return (int(np.floor(x - half)), int(np.floor(y - half)), int(np.ceil(x + half)), int(np.ceil(y + half)))
+
+
+__all__ = ["MOVE", "SIMILAR", "Follower", "Step", "around_point"]
