@@ -59,6 +59,12 @@ class NoFringe(RotoError):
     code = "fringe.no_plate"
 
 
+class BadTrack(RotoError):
+    """The track cannot be used like that."""
+
+    code = "track.bad"
+
+
 class NothingToFollow(RotoError):
     """There is nothing to hold on to: the picture is flat there, or one straight edge. Choose a place with a corner or a texture."""
 

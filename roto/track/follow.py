@@ -164,10 +164,10 @@ class Follower:
         if found is None or found.seen < SEEN:
             inside = ((there > 0) & (there < self.size)).all(axis=1).mean()
             return Step(frame=frame, map=None, sure=0.0, why=(HIDDEN if hidden is not None else GAP) if inside > 0.5 else OUT)
-        if found.sure < SURE or found.agree < AGREE:
-            return Step(frame=frame, map=None, sure=found.sure, why=GAP)
-        if not self._is_movement(found.map, last):
-            return Step(frame=frame, map=None, sure=found.sure, why=JUMP)
+        moves = self._is_movement(found.map, last)
+        if found.sure < SURE or found.agree < AGREE or not moves:
+            why = JUMP if found.sure > RENEW and not moves else GAP
+            return Step(frame=frame, map=None, sure=found.sure, why=why)
         if found.sure < RENEW:
             self._renew(grey, found.map)
         return Step(frame=frame, map=found.map, sure=found.sure)

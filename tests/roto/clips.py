@@ -43,7 +43,11 @@ class Clip:
     def grey(self, frame: int) -> np.ndarray:
         big = (self.size[0] * FINE, self.size[1] * FINE)
         # pixel middles are whole numbers to OpenCV: half a pixel off in both pictures
-        into = np.array([[FINE, 0, -0.5], [0, FINE, -0.5], [0, 0, 1]]) @ self.way(frame) @ np.linalg.inv([[FINE, 0, -0.5], [0, FINE, -0.5], [0, 0, 1]])
+        into = (
+            np.array([[FINE, 0, -0.5], [0, FINE, -0.5], [0, 0, 1]])
+            @ self.way(frame)
+            @ np.linalg.inv([[FINE, 0, -0.5], [0, FINE, -0.5], [0, 0, 1]])
+        )
         card = cv2.warpPerspective(self.front, into, big, flags=cv2.INTER_CUBIC)
         there = cv2.warpPerspective(np.ones_like(self.front), into, big, flags=cv2.INTER_LINEAR)
         card, there = (cv2.resize(v, self.size, interpolation=cv2.INTER_AREA) for v in (card, there))
@@ -52,7 +56,7 @@ class Clip:
         if bar is not None:
             x0, y0, x1, y1 = (round(v) for v in bar)
             out[max(0, y0) : max(0, y1), max(0, x0) : max(0, x1)] = self.bar[max(0, y0) : max(0, y1), max(0, x0) : max(0, x1)]
-        out = out * self.light(frame) + np.random.default_rng(frame).normal(0, self.grain, out.shape)
+        out = out * self.light(frame) + np.random.default_rng(1000 + frame).normal(0, self.grain, out.shape)
         return out.astype(np.float32)
 
     def at(self, frame: int, points: object) -> np.ndarray:
@@ -62,13 +66,15 @@ class Clip:
         return q[:, :2] / q[:, 2:]
 
 
-def turning(move: tuple[float, float] = (60.0, 50.0), speed: tuple[float, float] = (0.8, 0.35), turn: float = 0.3, grow: float = 0.003, card=(90, 70)):
+def turning(
+    move: tuple[float, float] = (60.0, 50.0), speed: tuple[float, float] = (0.8, 0.35), turn: float = 0.3, grow: float = 0.003
+) -> Callable[[int], np.ndarray]:
     """A card that turns by degrees a frame and grows, about its middle, from frame 0."""
 
     def way(frame: int) -> np.ndarray:
         a, s = np.radians(turn * frame), np.exp(grow * frame)
         c, d = s * np.cos(a), s * np.sin(a)
-        middle = np.array(card) / 2
+        middle = np.array([45.0, 35.0])
         x, y = np.array(move) + np.array(speed) * frame + middle - np.array([[c, -d], [d, c]]) @ middle
         return np.array([[c, -d, x], [d, c, y], [0, 0, 1.0]])
 
