@@ -83,8 +83,8 @@ class Live:
         if self.still:
             return self.points
         if self.kind != rows.DEEP:
-            return self.entry.shape.outline(shutter.moments(frame, steps), frame)
-        return self.points[[0, -1]] if steps == 1 else self.entry.shape.outline(shutter.meetings(frame, steps), frame)
+            return self.entry.shape.edge(shutter.moments(frame, steps), frame)
+        return self.points[[0, -1]] if steps == 1 else self.entry.shape.edge(shutter.meetings(frame, steps), frame)
 
 
 def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
@@ -105,7 +105,7 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
         blurs = shape.blur and shutter.angle > 0.0
         looks = MOMENTS if blurs else 1
         moments = times[which] if blurs else own.astype(np.float64)
-        points = shape.outline(moments.ravel(), np.repeat(own, looks))
+        points = shape.edge(moments.ravel(), np.repeat(own, looks))
         points = points.reshape(len(own), looks, *points.shape[1:])
         settings = shape.settings_at(own)
         if grows is not None:
@@ -113,6 +113,10 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
             way = -1.0 if turns % 2 else 1.0
             settings = [(a, b, s + way * g, o) for (a, b, s, o), g in zip(settings, grows[which], strict=True)]
         reaches = shape.reaches_at(own)
+        if reaches is not None and reaches.shape[1] != points.shape[2]:  # points that were added have none of their own
+            added = np.full((len(own), points.shape[2], 2), np.nan)
+            added[:, :: points.shape[2] // reaches.shape[1]] = reaches
+            reaches = added
         if reaches is not None:  # the largest ones stand for the whole where only its bounds are asked for
             settings = [(*np.nanmax(r, axis=0).tolist(), s[2], s[3]) for r, s in zip(reaches, settings, strict=True)]
         pads = [float(band(*s[:3])) for s in settings]

@@ -112,6 +112,17 @@ class Shape:
         points = self._carried(times, number)
         return dividing_polygon(points) if self.kind == DIVIDING else points
 
+    def edge(self, times: object, number: int | NDArray[np.int64]) -> Floats:
+        """As `outline`, for what is drawn: where a ride bends segments (by perspective), with points added that hold them to it."""
+        rides = [ride for ride in self.rides if getattr(ride, "bends", False)]
+        if not rides or self.kind == DIVIDING:
+            return self.outline(times, number)
+        moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
+        points = halved(halved(placement.apply(self.maps_at(moments, number), self.form_at(moments, number))))
+        for ride in self.rides:
+            points = ride.carry(points, moments, number)
+        return points
+
     def outlines(self, frames: NDArray[np.int64]) -> Floats:
         """Points (F, n, 6) at whole frames; of a dividing edge its own point."""
         return self._carried(frames, np.asarray(frames, dtype=np.int64))
@@ -163,6 +174,19 @@ def keep_smooth(points: Floats, kinds: NDArray[np.int8]) -> Floats:
     out = np.array(points)
     _smooth(out, kinds)
     return out
+
+
+def halved(points: Floats) -> Floats:
+    """The same outlines (T, n, 6) with a point in the middle of each segment (T, 2n, 6), by de Casteljau's construction."""
+    after = np.roll(points, -1, axis=1)
+    a, d = points[:, :, :2], after[:, :, :2]
+    b, c = a + points[:, :, 4:6], d + after[:, :, 2:4]
+    ab, bc, cd = (a + b) / 2, (b + c) / 2, (c + d) / 2
+    abc, bcd = (ab + bc) / 2, (bc + cd) / 2
+    middle = (abc + bcd) / 2
+    old = np.concatenate([a, np.roll(cd - d, 1, axis=1), ab - a], axis=2)
+    new = np.concatenate([middle, abc - middle, bcd - middle], axis=2)
+    return np.stack([old, new], axis=2).reshape(len(points), -1, 6)
 
 
 def dividing_polygon(points: Floats) -> Floats:

@@ -129,6 +129,11 @@ class Carrier:
     how: str = MOVE
     before: Floats = field(default_factory=lambda: np.eye(3))
 
+    @property
+    def bends(self) -> bool:
+        """Whether it may bend what was straight in between, as only perspective does."""
+        return self.how == PERSPECTIVE or bool(self.before[2, :2].any())
+
     def maps(self, times: object, number: object) -> Floats:
         """Maps (T, 3, 3) at moments of the exposure of a frame (or of one frame each)."""
         count = len(np.atleast_1d(np.asarray(times, dtype=np.float64)))
