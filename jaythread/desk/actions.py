@@ -24,7 +24,7 @@ def apply(shot: Shot, done: list[journal.Change]) -> None:
     """Write changes to the rows; the shot's next revision becomes that of the shapes they touch, and of those that ride on these."""
     for change in done:
         journal.write(shot, change["table"], change["key"], change["after"])
-    touched = journal.shapes_in(done)
+    touched = journal.shapes_in(done) | journal.carried_by(shot, done)
     if touched:
         Shape.objects.filter(Q(pk__in=touched) | Q(group__in=touched)).update(revision=shot.revision + 1)
 
@@ -66,7 +66,7 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any
     done: list[journal.Change] = []
     cores: dict[str, CoreShape] = {}
     for part in parts:
-        named = getattr(part, "shape", "")
+        named = getattr(part, "shape", None) or getattr(part, "track", "")
         it = changes(shot, None if named in cores else (base or {}).get(named), part, cores)
         if ahead and len(parts) == 1 and it.after:
             ahead(shot, it.before, it.after)

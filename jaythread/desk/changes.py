@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jaythread.desk import commands, journal, key_commands, scene
+from jaythread.desk import commands, journal, key_commands, scene, tracks
 from jaythread.desk.models import Edit, Matte, Shape, StackEntry
 from jaythread.errors import Conflict, NotThere, Refused
 from jaythread.productions.models import Shot
@@ -14,9 +14,10 @@ from roto.curve.fit import fit_loop
 from roto.matte import fringe
 from roto.matte.stack import SOLVE
 from roto.motion import edits
-from roto.motion.group import Riding, group_of, let_ride, make_group, steady_group
+from roto.motion.group import group_of, make_group, steady_group
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
+from roto.track.ride import go_over, under
 
 Plain = tuple[str, list[journal.Change]]
 """what the journal will say, and the changes"""
@@ -39,7 +40,7 @@ def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreSha
 
     `begun`: shapes as this very edit has changed them already; what is not saved yet is not in memory, and may never be.
     """
-    special = SPECIAL.get(type(command))
+    special = SPECIAL.get(type(command)) or tracks.SPECIAL.get(type(command))
     if special:
         return Said(*special(shot, command))
     row = shape_row(shot, command.shape, base)
@@ -52,15 +53,23 @@ def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreSha
         return _removed(row, old, begun)
     if isinstance(command, commands.Ride):
         group = core_of(shape_row(shot, command.group, None), begun) if command.group else None
-        new = let_ride(old, group)
+        new = go_over(old, group)
         return Said(command.says(old, group), journal.compare(old.id, old, new), [old], [new])
+    if isinstance(command, commands.Carry):
+        says, new = tracks.carry(shot, old, command)
+        return _with_members(row, old, new, says, begun)
     if isinstance(command, key_commands.Between):
         new = command.between(old, core_of(shape_row(shot, command.other, None), begun))
     else:
         new = command.on(old)
+    return _with_members(row, old, new, command.says(old), begun)
+
+
+def _with_members(row: Shape, old: CoreShape, new: CoreShape, says: str, begun: dict[str, CoreShape]) -> Said:
+    """A change of a shape; of a group with the shapes that it carries."""
     members = _members(row, begun) if new.kind == GROUP else []
-    carried = [replace(m, rides=(Riding(new),)) for m in members]
-    return Said(command.says(old), journal.compare(str(row.pk), old, new), [old, *members], [new, *carried])
+    carried = [under(m, new) for m in members]
+    return Said(says, journal.compare(str(row.pk), old, new), [old, *members], [new, *carried])
 
 
 def core_of(row: Shape, begun: dict[str, CoreShape]) -> CoreShape:
@@ -78,7 +87,7 @@ def _removed(row: Shape, old: CoreShape, begun: dict[str, CoreShape]) -> Said:
     """A shape goes with its lines in the stacks; of a group only what moved its shapes together: they stay where they are."""
     lines = [journal.change("entry", [str(e.pk)], journal.entry_row(e), None) for e in row.entries.all()]
     before = _members(row, begun)
-    after = [let_ride(m, None) for m in before]
+    after = [go_over(m, None) for m in before]
     freed = [c for a, b in zip(before, after, strict=True) for c in journal.compare(a.id, a, b)]
     gone = journal.compare(str(row.pk), old, None)
     return Said(f"removed {old.name}", [*freed, *lines, *gone[1:], gone[0]], before, after)
@@ -209,7 +218,7 @@ def _grouped(shot: Shot, command: commands.NewGroup) -> Plain:
         raise Refused("That id is taken.")
     members = [core_of(shape_row(shot, m, None), {}) for m in command.members]
     new = make_group(key, command.name, command.frame, members, command.colour)
-    riding = [c for m in members for c in journal.compare(m.id, m, let_ride(m, new))]
+    riding = [c for m in members for c in journal.compare(m.id, m, go_over(m, new))]
     return f"made the group {command.name}: {', '.join(m.name for m in members)}", [*journal.compare(key, None, new), *riding]
 
 

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from ninja import Schema
 from pydantic import Field
 
@@ -14,6 +15,7 @@ from roto.matte.profile import NAMES, OWN
 from roto.motion import edits, reaches, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
+from roto.track.thin import baked, thin
 
 Six = Annotated[list[float], Field(min_length=6, max_length=6)]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
@@ -306,6 +308,134 @@ class Ride(Schema):
         return f"{shape.name} moves with {group.name}" if group else f"{shape.name} moves by itself"
 
 
+Points = Annotated[list[tuple[float, float]], Field(min_length=1, max_length=4)]
+
+
+class NewTrack(Schema):
+    """A track begun on a frame: at places in the picture, or (shape) at the corners of what a shape covers, whose picture is then followed.
+
+    half: px to either side of a point that make its patch; 0 for one that is laid by hand alone. search: px that it may leap in a frame.
+    """
+
+    do: Literal["new track"]
+    track: str
+    name: Name
+    frame: int
+    points: Points = [(0.0, 0.0)]
+    shape: str | None = None
+    holds_out: list[str] = []
+    half: float = Field(0.0, ge=0, le=400)
+    model: Literal["move", "similar", "affine"] = "similar"
+    search: float = Field(40.0, ge=2, le=400)
+
+
+class CorrectTrack(Schema):
+    """Points of a track set by hand on a frame."""
+
+    do: Literal["correct track"]
+    track: str
+    frame: int
+    points: Annotated[dict[int, tuple[float, float]], Field(min_length=1)]
+
+
+class TrackLook(Schema):
+    """A track's name."""
+
+    do: Literal["track look"]
+    track: str
+    name: Name
+
+
+class TrackPatch(Schema):
+    """What a track looks for: from which frame it is taken, how large it is, how it may change, and what stands in front of it."""
+
+    do: Literal["track patch"]
+    track: str
+    frame: int | None = None
+    half: float | None = Field(None, ge=4, le=400)
+    model: Literal["move", "similar", "affine"] | None = None
+    search: float | None = Field(None, ge=2, le=400)
+    holds_out: list[str] | None = None
+
+
+class RemoveTrack(Schema):
+    """A track that nothing rides on taken away."""
+
+    do: Literal["remove track"]
+    track: str
+
+
+class JoinTracks(Schema):
+    """Two to four points as one track, which turns, sizes and shears."""
+
+    do: Literal["join tracks"]
+    track: str
+    name: Name
+    tracks: Annotated[list[str], Field(min_length=2, max_length=4)]
+    frame: int
+
+
+class SmoothTrack(Schema):
+    """Trembling taken out of a track, over so many frames to either side."""
+
+    do: Literal["smooth track"]
+    track: str
+    frames: float = Field(gt=0, le=50)
+
+
+class CutTrack(Schema):
+    """What was followed outside of some frames taken away."""
+
+    do: Literal["cut track"]
+    track: str
+    first: int
+    last: int
+
+
+class Carry(Schema):
+    """A shape, or group, rides on a track from now on: the picture stays as it is on the frame. Without a track on none; 'group': on what its
+    group rides on."""
+
+    do: Literal["carry"]
+    shape: str
+    frame: int
+    track: str | None = None
+    how: Literal["move", "similar", "affine", "perspective"] | None = None
+
+
+class Bake(Schema):
+    """What carries a shape into its own keys, on each frame of the shot, or as few as keep it within a tolerance (px)."""
+
+    do: Literal["bake"]
+    shape: str
+    first: int
+    last: int
+    tolerance: float | None = Field(None, ge=0.01, le=100)
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        free = baked(shape, np.arange(self.first, self.last + 1), free=True)
+        return free if self.tolerance is None else thin(free, self.tolerance).shape
+
+    def says(self, shape: CoreShape) -> str:
+        after = self.on(shape)
+        return f"baked {shape.name}: {len(after.form.frames) + len(after.place.frames)} keys, carried by nothing"
+
+
+class ThinKeys(Schema):
+    """As few keys as keep a shape within a tolerance (px) of where it is, on every frame."""
+
+    do: Literal["thin keys"]
+    shape: str
+    tolerance: float = Field(0.5, ge=0.01, le=100)
+
+    def on(self, shape: CoreShape) -> CoreShape:
+        return thin(shape, self.tolerance).shape
+
+    def says(self, shape: CoreShape) -> str:
+        done = thin(shape, self.tolerance)
+        return f"thinned {shape.name}: {done.after} keys instead of {done.before}, off by {done.worst:.2f} px at most, on {done.where}"
+
+
 class Lock(Schema):
     """Whether a shape refuses changes."""
 
@@ -392,10 +522,13 @@ class ChangeShutter(Schema):
     phase: float | None = None
 
 
-OnShape = MovePoints | Place | Soften | Reach | OneReach | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live
+OnShape = (
+    MovePoints | Place | Soften | Reach | OneReach | Look | AddPoint | Retrace | RemovePoints | PointKind | OnKeys | Live | Bake | ThinKeys
+)
 Alone = Annotated[
     Trace | Freehand | Fringe | Duplicate | OnShape | Remove | NewGroup | Ride | Lock | ChangeEntry | AddLine | DropLine | NewMatte
-    | CopyMatte | ChangeMatte | ShiftMatte | RemoveMatte | ChangeShutter,
+    | CopyMatte | ChangeMatte | ShiftMatte | RemoveMatte | ChangeShutter | NewTrack | CorrectTrack | TrackLook | TrackPatch | RemoveTrack
+    | JoinTracks | SmoothTrack | CutTrack | Carry,
     Field(discriminator="do"),
 ]  # fmt: skip
 

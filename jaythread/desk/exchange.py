@@ -14,9 +14,10 @@ from jaythread.productions.policies import User, shot_for
 from roto.exchange import document
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion import surgery
-from roto.motion.group import Riding, group_of, let_ride
+from roto.motion.group import group_of
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
+from roto.track.ride import go_over, under
 
 
 def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> tuple[Shot, CoreMatte]:
@@ -36,7 +37,7 @@ def _changed(matte: CoreMatte, command: Any) -> CoreMatte:
         if shape.id == command.shape:
             return matte.with_shape(command.on(shape))
         if group is not None and group.id == command.shape:
-            matte = matte.with_shape(replace(shape, rides=(Riding(command.on(group)),)))
+            matte = matte.with_shape(under(shape, command.on(group)))
     return matte
 
 
@@ -54,7 +55,7 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
     target = shot_for(user, to_shot, "trace", lock=True)
     if source.pk == target.pk:
         raise Refused("That is this shot itself. Duplicate the shape instead.")
-    core = let_ride(changes.core_of(changes.shape_row(source, shape_id, None), {}), None)
+    core = go_over(changes.core_of(changes.shape_row(source, shape_id, None), {}), None)
     if core.kind == GROUP:
         raise Refused("Copy the shapes of a group, one by one.")
     by = target.first - source.first
@@ -79,7 +80,7 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
 def _over(shape: CoreShape, groups: dict[str, CoreShape]) -> CoreShape:
     """The shape riding on what has taken its group's place."""
     group = group_of(shape)
-    return shape if group is None else replace(shape, rides=(Riding(groups[group.id]),))
+    return shape if group is None else under(shape, groups[group.id])
 
 
 @transaction.atomic

@@ -14,7 +14,7 @@ from django.db import transaction
 from procrastinate.contrib.django import app
 
 from jaythread.desk import policies, reading, scene
-from jaythread.desk.models import Solving, StackEntry
+from jaythread.desk.models import Solving, StackEntry, State
 from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
@@ -158,7 +158,7 @@ def cancel(user: User, shot_id: int, solving_id: int) -> None:
     shot = shot_for(user, shot_id, "trace")
     if not Solving.objects.filter(pk=solving_id, shot=shot).update(cancel=True):
         raise NotThere("That work is not there any more.")
-    Solving.objects.filter(pk=solving_id, state=Solving.State.WAITING).update(state=Solving.State.CANCELLED)
+    Solving.objects.filter(pk=solving_id, state=State.WAITING).update(state=State.CANCELLED)
 
 
 def solve(solving_id: int) -> None:
@@ -169,17 +169,17 @@ def solve(solving_id: int) -> None:
     try:
         for frame in range(run.shot.first, run.shot.last + 1):
             if Solving.objects.filter(pk=run.pk, cancel=True).exists():
-                _end(run, Solving.State.CANCELLED)
+                _end(run, State.CANCELLED)
                 return
             shot = Shot.objects.get(pk=run.shot_id)
             _, matte, at = place_of(shot, run.entry_id)
             if matte.entries[at].shape.is_live(frame):
                 _solver(run, shot).solved(matte, at, frame)
                 run.done += 1
-            Solving.objects.filter(pk=run.pk).update(state=Solving.State.WORKING, done=run.done)
-        _end(run, Solving.State.DONE)
+            Solving.objects.filter(pk=run.pk).update(state=State.WORKING, done=run.done)
+        _end(run, State.DONE)
     except (RotoError, OSError) as error:
-        _end(run, Solving.State.FAILED, str(error))
+        _end(run, State.FAILED, str(error))
 
 
 def _solver(run: Solving, shot: Shot) -> ShotFringes:

@@ -10,12 +10,13 @@ import numpy as np
 from django.db.models import ProtectedError
 
 from jaythread.desk import scene
-from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry
+from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
 from roto.motion.group import group_of
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape as CoreShape
+from roto.track.ride import own_carrier
 
 Change = dict[str, Any]
 CHANNELS: dict[str, tuple[Any, str]] = {
@@ -51,7 +52,16 @@ def shape_row(shape: CoreShape) -> dict[str, Any]:
         "name": shape.name, "kind": shape.kind, "points": _pack(shape.kinds), "colour": shape.colour, "profile": shape.profile,
         "blur": shape.blur, "pivot": list(shape.pivot), "live": [list(r) for r in shape.live], **({"group": group.id} if group else {}),
         **({"own": _pack(np.array(shape.own, np.int8))} if shape.own else {}),
+        **({"carrier": carrier} if (carrier := carrier_row(shape)) else {}),
     }  # fmt: skip
+
+
+def carrier_row(shape: CoreShape) -> dict[str, Any] | None:
+    """A shape's own carrier as its row keeps it."""
+    carrier = own_carrier(shape)
+    if carrier is None:
+        return None
+    return {"track": carrier.track.id if carrier.track else None, "how": carrier.how, "before": carrier.before.ravel().tolist()}
 
 
 def compare(shape_id: str, old: CoreShape | None, new: CoreShape | None) -> list[Change]:
@@ -89,12 +99,19 @@ def read(shot: Shot, table: str, key: list[Any]) -> dict[str, Any] | None:
     if table == "matte":
         matte = Matte.objects.filter(pk=key[0], shot=shot).first()
         return matte_row(matte) if matte else None
+    if table == "track":
+        track = Track.objects.filter(pk=key[0], shot=shot).first()
+        return track_row(track) if track else None
     fresh = Shot.objects.get(pk=shot.pk)
     return {"angle": fresh.shutter_angle, "phase": fresh.shutter_phase, "cap": fresh.shutter_cap}
 
 
 def matte_row(matte: Matte) -> dict[str, Any]:
     return {"name": matte.name, "inverted": matte.inverted, "shift": matte.shift}
+
+
+def track_row(track: Track) -> dict[str, Any]:
+    return {"name": track.name, "data": track.data}
 
 
 def entry_row(entry: StackEntry) -> dict[str, Any]:
@@ -129,11 +146,19 @@ def write(shot: Shot, table: str, key: list[Any], row: dict[str, Any] | None) ->
                 "pivot_y": row["pivot"][1],
                 "group_id": row.get("group"),
                 "own_reach": base64.b64decode(row.get("own", "")),
+                "carrier": row.get("carrier"),
                 **plain,
             },
         )
         LiveRange.objects.filter(shape_id=key[0]).delete()
         LiveRange.objects.bulk_create(LiveRange(shape_id=key[0], first=a, last=b) for a, b in row["live"])
+    elif table == "track":
+        if row is None:
+            if Shape.objects.filter(shot=shot, carrier__track=key[0]).exists():
+                raise Refused("Shapes ride on this track; it stays.")
+            Track.objects.filter(pk=key[0], shot=shot).delete()
+        else:
+            Track.objects.update_or_create(pk=key[0], defaults={"shot": shot, "revision": shot.revision + 1, **row})
     elif table == "lock":
         Shape.objects.filter(pk=key[0], shot=shot).update(locked=bool(row and row["locked"]))
     elif table == "entry":
@@ -176,3 +201,9 @@ def outermost(changes: list[Change]) -> list[Change]:
 def shapes_in(changes: list[Change]) -> set[str]:
     """The shapes whose own rows are touched."""
     return {c["key"][0] for c in changes if c["table"] in ("shape", "lock") or c["table"] in CHANNELS}
+
+
+def carried_by(shot: Shot, changes: list[Change]) -> set[str]:
+    """The shapes and groups that ride on tracks that are touched."""
+    tracks = sorted({c["key"][0] for c in changes if c["table"] == "track"})
+    return {str(pk) for pk in Shape.objects.filter(shot=shot, carrier__track__in=tracks).values_list("pk", flat=True)} if tracks else set()

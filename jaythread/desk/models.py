@@ -11,13 +11,15 @@ from roto.motion.keys import Keys
 from roto.motion.live import tidy
 from roto.motion.shape import CLOSED, DIVIDING, GROUP
 from roto.motion.shape import Shape as CoreShape
+from roto.track.track import Track as CoreTrack
 
 
 class Shape(models.Model):
     """An outline of a shot, or a group of outlines. `points` holds each point's kind (0 corner, 1 curve), one byte a point.
 
     group: what it rides on, a shape of the kind for that. locked: refuses changes until it is unlocked. own_reach: which points have a
-    reach of their own, one byte a point; nothing where none has.
+    reach of their own, one byte a point; nothing where none has. carrier: its own, as `tracks.carrier_row` has it; null where its group's
+    holds.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
@@ -33,6 +35,7 @@ class Shape(models.Model):
     group = models.ForeignKey("self", models.SET_NULL, null=True, blank=True, related_name="members")
     locked = models.BooleanField(default=False)
     own_reach = models.BinaryField(default=bytes)
+    carrier = models.JSONField(null=True, blank=True)
     revision = models.PositiveBigIntegerField(default=0)
 
     class Meta:
@@ -201,19 +204,46 @@ class Edit(models.Model):
         return self.says
 
 
-class Solving(models.Model):
-    """A fringe being solved on all frames: a line of a stack whose mode is solve."""
+class Track(models.Model):
+    """Points that go with something in the picture. data: see `tracks.data_of`; numbers as JSON writes them, exactly."""
 
-    class State(models.TextChoices):
-        WAITING = "waiting"
-        WORKING = "working"
-        DONE = "done"
-        FAILED = "failed"
-        CANCELLED = "cancelled"
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="tracks")
+    name = models.CharField(max_length=60)
+    data = models.JSONField()
+    revision = models.PositiveBigIntegerField(default=0)
 
-    shot = models.ForeignKey(Shot, models.CASCADE, related_name="solvings")
-    entry = models.ForeignKey(StackEntry, models.CASCADE, related_name="solvings")
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="solvings")
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def to_core(self) -> CoreTrack:
+        """The track as the core has it."""
+        return CoreTrack(
+            id=str(self.pk),
+            name=self.name,
+            home=self.data["home"],
+            points=Keys.build(self.data["frames"], np.array(self.data["points"], dtype=np.float64)),
+            sure=np.array(self.data["sure"], dtype=np.float64),
+            hand=frozenset(self.data["hand"]),
+        )
+
+
+class State(models.TextChoices):
+    """How long work stands."""
+
+    WAITING = "waiting"
+    WORKING = "working"
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+
+class Work(models.Model):
+    """Long work at the desk, counted in frames."""
+
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)
@@ -222,11 +252,41 @@ class Solving(models.Model):
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:
+        abstract = True
         ordering = ["-made"]
+
+    @property
+    def busy(self) -> bool:
+        return self.state in (State.WAITING, State.WORKING)
+
+
+class Solving(Work):
+    """A fringe being solved on all frames: a line of a stack whose mode is solve."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="solvings")
+    entry = models.ForeignKey(StackEntry, models.CASCADE, related_name="solvings")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="solvings")
+
+    class Meta(Work.Meta):
+        pass
 
     def __str__(self) -> str:
         return f"solving {self.entry}"
 
-    @property
-    def busy(self) -> bool:
-        return self.state in (self.State.WAITING, self.State.WORKING)
+
+class Following(Work):
+    """A track being followed from a frame to another. path: what was found so far, [frame, points, how sure], for the page."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="followings")
+    track = models.ForeignKey(Track, models.CASCADE, related_name="followings")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="followings")
+    source = models.IntegerField()
+    target = models.IntegerField()
+    proxies = models.BooleanField(default=False)
+    path = models.JSONField(default=list)
+
+    class Meta(Work.Meta):
+        pass
+
+    def __str__(self) -> str:
+        return f"following {self.track}"

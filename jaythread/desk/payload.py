@@ -21,6 +21,7 @@ from roto.motion.keys import Keys
 from roto.motion.placement import MOVE, SIZE, TURN
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
+from roto.track.ride import carrier_of
 
 
 def knots(keys: Keys) -> list[dict[str, Any]]:
@@ -69,6 +70,7 @@ def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False, locked
         "name": core.name,
         "kind": core.kind,
         "group": group.id if group else None,
+        "carrier": riding(core),
         "locked": locked,
         "revision": revision,
         "colour": core.colour,
@@ -87,6 +89,30 @@ def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False, locked
         "outlines": None if lean else packed(core.outlines(frames)),
         "opening": packed(core.outlines(frames[:1])) if lean else None,
     }
+
+
+def riding(core: CoreShape) -> dict[str, Any] | None:
+    """On which track a shape rides, how, and whether by its group."""
+    carrier = carrier_of(core)
+    if carrier is None:
+        return None
+    return {"track": carrier.track.id if carrier.track else None, "how": carrier.how, "byGroup": carrier.inherited}
+
+
+def tracks(shot: Shot) -> list[dict[str, Any]]:
+    """Tracks with their points on every frame of the shot: little-endian float32 (frames, points, 2), as base64."""
+    frames = np.arange(shot.first, shot.last + 1)
+    out = []
+    for row in shot.tracks.all():
+        core = scene.core_track(row)
+        out.append(
+            {
+                "id": str(row.pk), "name": row.name, "revision": row.revision, "home": core.home, "frames": core.points.frames.tolist(),
+                "sure": core.sure.round(3).tolist(), "hand": sorted(core.hand), "parts": core.points.parts, "hows": core.hows,
+                "patch": row.data.get("patch"), "path": packed(core.points_at(frames, frames)),
+            }
+        )  # fmt: skip
+    return out
 
 
 def stack(matte: Matte) -> list[dict[str, Any]]:
@@ -146,6 +172,7 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
         "revision": shot.revision,
         "shutter": {"angle": shot.shutter_angle, "phase": shot.shutter_phase},
         "mattes": mattes(shot),
+        "tracks": tracks(shot),
         "undo": back.says if back else None,
         "redo": forth.says.split(": ", 1)[-1] if forth else None,
     }
@@ -194,7 +221,7 @@ def riding_on(shot: Shot, groups: set[str]) -> set[str]:
 
 def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
     """What an edit changed. The answer to an edit that only moved keys holds just that: no other row need be read."""
-    touched = journal.shapes_in(edit.changes)
+    touched = journal.shapes_in(edit.changes) | journal.carried_by(shot, edit.changes)
     if any(core is None or core.kind == GROUP for core in (scene.known(shape_id, edit.revision) for shape_id in touched)):
         touched |= riding_on(shot, touched)
     made = {shape_id: scene.known(shape_id, edit.revision) for shape_id in touched}
@@ -212,7 +239,7 @@ def since(shot: Shot, user: User, revision: int) -> dict[str, Any]:
     if revision >= shot.revision:
         return {"revision": shot.revision}
     later = list(Edit.objects.filter(shot=shot, revision__gt=revision).select_related("user").order_by("revision"))
-    touched = {shape_id for edit in later for shape_id in journal.shapes_in(edit.changes)}
+    touched = {shape_id for edit in later for shape_id in journal.shapes_in(edit.changes) | journal.carried_by(shot, edit.changes)}
     touched |= riding_on(shot, touched)
     there = shapes(shot, touched)
     others = [{"who": e.user.get_username(), "says": e.says} for e in later if e.user_id != user.pk]

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from typing import Any
 
+import cv2
 import numpy as np
 
 from jaythread.desk import changes, scene
@@ -24,6 +25,19 @@ def picture_of(plate: Plate | None, frame: int) -> np.ndarray:
     if plate is None or path is None or not path.exists():
         raise NotThere(f"Frame {frame} has no picture to read from.")
     return display.to_screen(stills.read(path), plate.space).astype(np.float32) / np.float32(255)
+
+
+def bytes_of(plate: Plate | None, frame: int, proxy: bool, size: tuple[int, int]) -> np.ndarray:
+    """The same as bytes, uint8 (h, w, 3); proxy: from its small lossy picture, which is quick to read, brought to the plate's size."""
+    if plate is None or not proxy:
+        path = plate.still(frame) if plate is not None and plate.state == State.READY else None
+        if plate is None or path is None or not path.exists():
+            raise NotThere(f"Frame {frame} has no picture to follow.")
+        return np.asarray(display.to_screen(stills.read(path), plate.space))
+    path = plate.proxy(frame)
+    if not path.exists():
+        raise NotThere(f"Frame {frame} has no small picture yet.")
+    return np.asarray(cv2.resize(stills.read(path)[..., :3], size, interpolation=cv2.INTER_LINEAR))
 
 
 def plate_picture(shot: Shot, frame: int) -> np.ndarray:

@@ -4,19 +4,25 @@ from collections import OrderedDict
 from dataclasses import replace
 from threading import Lock
 
-from jaythread.desk.models import Matte, Shape, StackEntry
+import numpy as np
+
+from jaythread.desk.models import Matte, Shape, StackEntry, Track
 from jaythread.productions.models import Shot
 from roto.matte.stack import Entry, in_order
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion.group import Riding
 from roto.motion.shape import Shape as CoreShape
+from roto.track.ride import rides_of
+from roto.track.track import Carrier
+from roto.track.track import Track as CoreTrack
 
 KEPT = 2000
 """shapes kept in memory per process: a few shots' worth, some 100 kB each at the most"""
 
 KEPT_MATTES = 200
+KEPT_TRACKS = 200
 
 _shapes: OrderedDict[tuple[str, int], CoreShape] = OrderedDict()
+_tracks: OrderedDict[tuple[str, int], CoreTrack] = OrderedDict()
 _mattes: OrderedDict[str, tuple[int, int, CoreMatte]] = OrderedDict()
 _lock = Lock()
 
@@ -41,12 +47,28 @@ def core_shapes(shapes: list[Shape]) -> dict[str, CoreShape]:
 
 
 def _carried(row: Shape) -> CoreShape:
-    """A shape from its rows, riding on its group; a change of the group is a new revision of its members."""
+    """A shape from its rows, riding on its group and on what carries it; a change of those is a new revision of it."""
     core = row.to_core()
-    if row.group_id is None:
-        return core
-    group = Shape.objects.get(pk=row.group_id)
-    return replace(core, rides=(Riding(core_shapes([group])[str(group.pk)]),))
+    own = None
+    if row.carrier is not None:
+        track = core_track(Track.objects.get(pk=row.carrier["track"])) if row.carrier["track"] else None
+        own = Carrier(track=track, how=row.carrier["how"], before=np.array(row.carrier["before"]).reshape(3, 3))
+    group = None if row.group_id is None else core_shapes([Shape.objects.get(pk=row.group_id)])[str(row.group_id)]
+    return replace(core, rides=rides_of(group, own))
+
+
+def core_track(row: Track) -> CoreTrack:
+    """The track of a row; one whose revision is in memory is not made again."""
+    key = (str(row.pk), row.revision)
+    with _lock:
+        kept = _tracks.get(key)
+    if kept is None:
+        kept = row.to_core()
+        with _lock:
+            _tracks[key] = kept
+            while len(_tracks) > KEPT_TRACKS:
+                _tracks.popitem(last=False)
+    return kept
 
 
 def remember(cores: dict[str, CoreShape], revision: int) -> None:

@@ -65,7 +65,8 @@ def let_ride(shape: Shape, group: Shape | None) -> Shape:
     before = group_of(shape)
     if GROUP in (shape.kind,) or (group is not None and group.kind != GROUP):
         raise BadGeometry("A group cannot ride on a group.")
-    after = replace(shape, rides=(Riding(group),) if group is not None else ())
+    others = tuple(ride for ride in shape.rides if not isinstance(ride, Riding))
+    after = replace(shape, rides=(*((Riding(group),) if group is not None else ()), *others))
     groups = [g for g in (before, group) if g is not None and _moves(g)]
     if not any(len(g.place.frames) > 1 for g in groups):
         return after if not groups else _same_keys(shape, after, before, group)
@@ -134,6 +135,7 @@ def steady_group(group: Shape, members: Sequence[Shape]) -> tuple[Shape, list[Sh
     """
     if not members:
         raise BadGeometry(f"'{group.name}' has no shapes: there is nothing to steady.")
+    others = [tuple(ride for ride in m.rides if not isinstance(ride, Riding)) for m in members]
     own = [replace(steady(m).shape if len(m.form.frames) > 1 else m, rides=()) for m in members]
     frames = np.unique(np.concatenate([k.frames for m in own for k in (m.form, m.place)]))
     if len(frames) < 2:
@@ -142,7 +144,7 @@ def steady_group(group: Shape, members: Sequence[Shape]) -> tuple[Shape, list[Sh
     maps, place = taken_out(group, frames, points)
     led = replace(group, place=place)
     bare = [_led(m, frames, maps) for m in own]
-    done = [replace(m, rides=(Riding(led),)) for m in bare]
+    done = [replace(m, rides=(Riding(led), *rest)) for m, rest in zip(bare, others, strict=True)]
     after = farthest(np.concatenate([m.outlines(frames) for m in bare], axis=1))
     return led, done, Steadied(shape=led, before=farthest(points), after=after)
 

@@ -123,11 +123,12 @@ def carried(maps: Floats, points: Floats) -> Floats:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Carrier:
     """What carries a shape or a group by a track. before: (3, 3), a map of plate px that comes first: it keeps the picture as it was where
-    the carrier was taken. Without a track nothing moves, and `before` stays."""
+    the carrier was taken. Without a track nothing moves, and `before` stays. inherited: it is the group's of the shape, not its own."""
 
     track: Track | None
     how: str = MOVE
     before: Floats = field(default_factory=lambda: np.eye(3))
+    inherited: bool = False
 
     @property
     def bends(self) -> bool:
