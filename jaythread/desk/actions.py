@@ -66,7 +66,7 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any
     done: list[journal.Change] = []
     cores: dict[str, CoreShape] = {}
     for part in parts:
-        named = getattr(part, "shape", None) or getattr(part, "track", "")
+        named: str = getattr(part, "shape", None) or getattr(part, "track", None) or ""
         it = changes(shot, None if named in cores else (base or {}).get(named), part, cores)
         if ahead and len(parts) == 1 and it.after:
             ahead(shot, it.before, it.after)

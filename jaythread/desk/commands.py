@@ -393,8 +393,8 @@ class CutTrack(Schema):
 
 
 class Carry(Schema):
-    """A shape, or group, rides on a track from now on: the picture stays as it is on the frame. Without a track on none; 'group': on what its
-    group rides on."""
+    """A shape, or group, rides on a track from now on: the picture stays as it is on the frame. Without a track on none; 'group': on what
+    its group rides on."""
 
     do: Literal["carry"]
     shape: str

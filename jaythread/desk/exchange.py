@@ -4,9 +4,10 @@ import uuid
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 
-from jaythread.desk import actions, changes, commands, journal, key_commands, policies, scene
+from jaythread.desk import actions, changes, commands, journal, key_commands, policies, scene, tracks
 from jaythread.desk.models import Matte
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
@@ -17,7 +18,9 @@ from roto.motion import surgery
 from roto.motion.group import group_of
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
-from roto.track.ride import go_over, under
+from roto.track.ride import carrier_of, go_over, own_carrier, under, with_carrier
+from roto.track.thin import baked
+from roto.track.track import Track
 
 
 def preview_matte(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> tuple[Shot, CoreMatte]:
@@ -58,6 +61,8 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
     core = go_over(changes.core_of(changes.shape_row(source, shape_id, None), {}), None)
     if core.kind == GROUP:
         raise Refused("Copy the shapes of a group, one by one.")
+    if carrier_of(core) is not None:  # its track is not there
+        core = baked(core, np.arange(source.first, source.last + 1), free=True)
     by = target.first - source.first
     core = surgery.shift_keys(core, surgery.CHANNELS, by)
     names = set(target.shapes.values_list("name", flat=True))
@@ -83,6 +88,18 @@ def _over(shape: CoreShape, groups: dict[str, CoreShape]) -> CoreShape:
     return shape if group is None else under(shape, groups[group.id])
 
 
+def _on_new(shape: CoreShape, made: dict[str, Track], shot: Shot, done: list[journal.Change]) -> CoreShape:
+    """The shape riding on this shot's own copy of its track, which is made when it is first met."""
+    own = own_carrier(shape)
+    if own is None or own.track is None:
+        return shape
+    if own.track.id not in made:
+        made[own.track.id] = replace(own.track, id=str(uuid.uuid4()), name=tracks.free_name(shot, own.track.name))
+        row = {"name": made[own.track.id].name, "data": {**tracks.data_of(made[own.track.id], None), "linear": {}}}
+        done.append(journal.change("track", [made[own.track.id].id], None, row))
+    return with_carrier(shape, replace(own, track=made[own.track.id]))
+
+
 @transaction.atomic
 def import_document(user: User, shot_id: int, text: bytes) -> Matte:
     """A new matte in this shot from a shape document, as one edit; frames and pixels are taken as they are, ids are made anew."""
@@ -99,16 +116,17 @@ def import_document(user: User, shot_id: int, text: bytes) -> Matte:
     ]
     renamed: dict[str, str] = {}
     groups: dict[str, CoreShape] = {}
+    new_tracks: dict[str, Track] = {}
     for shape in (e.shape for e in core.entries):
         group = shape if shape.kind == GROUP else group_of(shape)
         if group is not None and group.id not in groups:
-            groups[group.id] = replace(group, id=str(uuid.uuid4()))
+            groups[group.id] = _on_new(replace(group, id=str(uuid.uuid4())), new_tracks, shot, done)
             renamed[group.id] = groups[group.id].id
             done += journal.compare(groups[group.id].id, None, groups[group.id])
     for order, entry in enumerate(core.entries):
         if entry.shape.id not in renamed:
             renamed[entry.shape.id] = str(uuid.uuid4())
-            done += journal.compare(renamed[entry.shape.id], None, _over(entry.shape, groups))
+            done += journal.compare(renamed[entry.shape.id], None, _over(_on_new(entry.shape, new_tracks, shot, done), groups))
         row = {
             "matte": matte_id, "shape": renamed[entry.shape.id], "order": float(order), "mode": entry.mode, "inverted": entry.inverted,
             "opacity": entry.opacity,

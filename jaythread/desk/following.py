@@ -156,7 +156,7 @@ def _follower(shot: Shot, track: CoreTrack, patch: dict[str, Any], picture: Call
     row = Shape.objects.filter(pk=patch["shape"], shot=shot).first()
     if row is None:
         raise Refused("The shape whose picture was followed is not there any more. Begin a new plane.")
-    others = [s for s in Shape.objects.filter(pk__in=patch.get("holds_out", []), shot=shot)]
+    others = list(Shape.objects.filter(pk__in=patch.get("holds_out", []), shot=shot))
     shapes = scene.core_shapes([row, *others])
     size = (shot.width, shot.height)
 

@@ -3,9 +3,14 @@
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
-from jaythread.desk import fringes
+from jaythread.desk import following, fringes
 
 
 @app.task(name="desk.solve", queue="desk", retry=RetryStrategy(max_attempts=3))
 def solve(solving_id: int) -> None:
     fringes.solve(solving_id)
+
+
+@app.task(name="desk.follow", queue="desk", retry=RetryStrategy(max_attempts=3))
+def follow(following_id: int) -> None:
+    following.follow(following_id)

@@ -13,10 +13,12 @@ from roto.errors import BadDocument, RotoError
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import placement
-from roto.motion.group import Riding, group_of
+from roto.motion.group import group_of
 from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.live import tidy
 from roto.motion.shape import CURVE, GROUP, Shape, settings_values
+from roto.track.ride import carrier_of, own_carrier, rides_of
+from roto.track.track import Carrier, Track
 
 SCHEMA = Path(__file__).with_name("shapes.schema.json")
 POINT_NAMES = ("corner", "curve")
@@ -75,6 +77,7 @@ def shape_to_json(shape: Shape) -> dict[str, Any]:
         "name": shape.name,
         "kind": shape.kind,
         **({"group": group.id} if group else {}),
+        **_carrier_to_json(shape),
         "colour": shape.colour,
         "profile": shape.profile,
         "blur": shape.blur,
@@ -96,7 +99,53 @@ def group_to_json(group: Shape) -> dict[str, Any]:
         "colour": group.colour,
         "pivot": [float(v) for v in group.pivot],
         "placement": channel_to_json(group.place),
+        **_carrier_to_json(group),
     }
+
+
+def _carrier_to_json(shape: Shape) -> dict[str, Any]:
+    carrier = own_carrier(shape)
+    if carrier is None:
+        return {}
+    track = carrier.track.id if carrier.track else None
+    return {"carrier": {"track": track, "how": carrier.how, "before": carrier.before.ravel().tolist()}}
+
+
+def _carrier_from_json(row: dict[str, Any], path: str, tracks: dict[str, Track]) -> Carrier | None:
+    if "carrier" not in row:
+        return None
+    said = row["carrier"]
+    if said["track"] not in (None, *tracks):
+        raise BadDocument(f"{path}.carrier.track", f"there is no track '{said['track']}' in the document.")
+    before = np.array(said["before"], dtype=np.float64).reshape(3, 3)
+    if abs(np.linalg.det(before)) < 1e-12:
+        raise BadDocument(f"{path}.carrier.before", "takes the whole picture to a line or a point.")
+    track = tracks[said["track"]] if said["track"] else None
+    if track is not None and said["how"] not in track.hows:
+        raise BadDocument(f"{path}.carrier.how", f"'{track.name}' has too few points for that.")
+    return Carrier(track=track, how=said["how"], before=before)
+
+
+def track_to_json(track: Track) -> dict[str, Any]:
+    """A track as the document writes it."""
+    return {
+        "id": track.id,
+        "name": track.name,
+        "home": track.home,
+        "points": channel_to_json(track.points),
+        "sure": track.sure.tolist(),
+        "hand": sorted(track.hand),
+    }
+
+
+def track_from_json(row: dict[str, Any], path: str) -> Track:
+    """A track from a document that fits the schema."""
+    points = channel_from_json(row["points"], len(row["points"][0]["values"]), 2, f"{path}.points")
+    sure = np.array(row.get("sure", [1.0] * len(points.frames)), dtype=np.float64)
+    try:
+        return Track(id=row["id"], name=row["name"], home=row["home"], points=points, sure=sure, hand=frozenset(row.get("hand", [])))
+    except RotoError as error:
+        raise BadDocument(path, error.message) from error
 
 
 def _reach_from_json(row: dict[str, Any], path: str) -> dict[str, Any]:
@@ -109,11 +158,12 @@ def _reach_from_json(row: dict[str, Any], path: str) -> dict[str, Any]:
     return {"reach": channel_from_json(row["reach"], count, 2, f"{path}.reach"), "own": tuple(own)}
 
 
-def group_from_json(row: dict[str, Any], path: str) -> Shape:
+def group_from_json(row: dict[str, Any], path: str, tracks: dict[str, Track]) -> Shape:
     """A group from a document that fits the schema."""
     place = channel_from_json(row["placement"], 3, 2, f"{path}.placement")
     x, y = (float(v) for v in row["pivot"])
     handle = Keys.build(place.frames[:1], np.array([[[x, y, 0.0, 0.0, 0.0, 0.0]]]))
+    rides = rides_of(None, _carrier_from_json(row, path, tracks))
     return Shape(
         id=row["id"],
         name=row["name"],
@@ -123,10 +173,11 @@ def group_from_json(row: dict[str, Any], path: str) -> Shape:
         kinds=np.zeros(1, np.int8),
         form=handle,
         place=place,
+        rides=rides,
     )
 
 
-def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape]) -> Shape:
+def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape], tracks: dict[str, Track]) -> Shape:
     """One shape from a document that fits the schema."""
     if row.get("group") not in (None, *groups):
         raise BadDocument(f"{path}.group", f"there is no group '{row['group']}' in the document.")
@@ -145,7 +196,7 @@ def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape]) ->
             kinds=np.array([CURVE if p == "curve" else 0 for p in row["points"]], np.int8),
             live=tidy([(a, b) for a, b in row.get("live", [])]),
             **_reach_from_json(row, path),
-            rides=(Riding(groups[row["group"]]),) if row.get("group") else (),
+            rides=rides_of(groups[row["group"]] if row.get("group") else None, _carrier_from_json(row, path, tracks)),
             form=channel_from_json(row["form"], len(row["points"]), 6, f"{path}.form"),
             place=channel_from_json(row.get("placement", rest), 3, 2, f"{path}.placement"),
             settings=channel_from_json(row.get("settings", hard), 3, 2, f"{path}.settings"),
@@ -161,6 +212,8 @@ def to_json(matte: Matte) -> dict[str, Any]:
     shapes = {e.shape.id: e.shape for e in matte.entries if e.shape.kind != GROUP}
     lines = {e.shape.id: e.shape for e in matte.entries if e.shape.kind == GROUP}
     groups = lines | {g.id: g for g in map(group_of, shapes.values()) if g is not None}
+    carriers = [carrier_of(it) for it in (*shapes.values(), *groups.values())]
+    tracks = {c.track.id: c.track for c in carriers if c is not None and c.track is not None}
     return {
         "format": "shapes",
         "version": 1,
@@ -173,6 +226,7 @@ def to_json(matte: Matte) -> dict[str, Any]:
         "inverted": matte.inverted,
         **({"shift": [list(key) for key in matte.shift]} if matte.shift else {}),
         "stack": [{"shape": e.shape.id, "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity} for e in matte.entries],
+        **({"tracks": [track_to_json(t) for t in tracks.values()]} if tracks else {}),
         "groups": [group_to_json(g) for g in groups.values()],
         "shapes": [shape_to_json(s) for s in shapes.values()],
     }
@@ -187,12 +241,13 @@ def from_json(document: Any) -> Matte:
     wrong = min(_validator().iter_errors(document), key=lambda e: len(e.absolute_path) * -1, default=None)
     if wrong is not None:
         raise BadDocument(wrong.json_path.replace("$", "document", 1), wrong.message)
-    groups = {row["id"]: group_from_json(row, f"document.groups[{i}]") for i, row in enumerate(document.get("groups", []))}
+    tracks = {row["id"]: track_from_json(row, f"document.tracks[{i}]") for i, row in enumerate(document.get("tracks", []))}
+    groups = {row["id"]: group_from_json(row, f"document.groups[{i}]", tracks) for i, row in enumerate(document.get("groups", []))}
     shapes: dict[str, Shape] = {}
     for i, row in enumerate(document["shapes"]):
         if row["id"] in shapes:
             raise BadDocument(f"document.shapes[{i}].id", f"'{row['id']}' is used twice.")
-        shapes[row["id"]] = shape_from_json(row, f"document.shapes[{i}]", groups)
+        shapes[row["id"]] = shape_from_json(row, f"document.shapes[{i}]", groups, tracks)
     entries = []
     for i, line in enumerate(document["stack"]):
         it = shapes.get(line["shape"], groups.get(line["shape"]))

@@ -8,9 +8,10 @@ import pytest
 from django.urls import get_resolver
 
 from jaythread.delivery import actions as delivery
+from jaythread.desk import actions as desk
 from jaythread.plates.models import Plate
 
-from ..conftest import FIRST, trace
+from ..conftest import FIRST, command, trace
 
 pytestmark = pytest.mark.django_db
 WHO = ("", "otto", "noor", "rafe", "marta")
@@ -51,6 +52,11 @@ ROWS = {
     "api:fringe_state": ("GET", "/api/shots/{shot}/fringes/{new}", None, (401, 404, 404, 404, 404)),
     "api:solve": ("JSON", "/api/shots/{shot}/fringes/{new}/solve", {}, (401, 404, 403, 404, 404)),
     "api:cancel_solving": ("JSON", "/api/shots/{shot}/solvings/1/cancel", {}, (401, 404, 403, 404, 404)),
+    "api:follow": ("JSON", "/api/shots/{shot}/tracks/{new}/follow", {"frame": 1001, "to": 1002}, (401, 404, 403, 404, 404)),
+    "api:following_state": ("GET", "/api/shots/{shot}/tracks/{track}/following", None, (401, 404, 200, 200, 200)),
+    "api:cancel_following": ("JSON", "/api/shots/{shot}/followings/1/cancel", {}, (401, 404, 403, 404, 404)),
+    "api:track_table": ("GET", "/api/shots/{shot}/tracks/{track}/table", None, (401, 404, 200, 200, 200)),
+    "api:take_in_track": ("FILE", "/api/shots/{shot}/tracks", b"x,y", (401, 404, 403, 422, 422)),
     "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
     "api:softness": ("GET", "/api/shots/{shot}/shapes/{shape}/softness/1001", None, (401, 404, 200, 200, 200)),
     "api:shutter": ("GET", "/api/shots/{shot}/shapes/{shape}/shutter", None, (401, 404, 422, 422, 422)),
@@ -63,12 +69,14 @@ CASES = [(name, who, row, code) for name, row in ROWS.items() for who, code in z
 @pytest.fixture
 def places(shot, people):
     shape = trace(shot, people["rafe"])
-    matte = shot.mattes.get()
+    matte, track = shot.mattes.get(), str(uuid.uuid4())
+    laid = command(do="new track", track=track, name="spot", frame=FIRST, points=[(20, 30)])
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, laid)
     it = delivery.ask(people["rafe"], shot.pk, matte.pk)
     delivery.deliver(it.pk)
     return {
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
-        "new": uuid.uuid4(), "shape": shape,
+        "new": uuid.uuid4(), "shape": shape, "track": track,
     }  # fmt: skip
 
 

@@ -14,7 +14,7 @@ def texture(size: tuple[int, int], seed: int, finest: float = 2.0) -> np.ndarray
     out = np.zeros(size[::-1], np.float32)
     for sigma in (finest, 2 * finest, 5 * finest, 12 * finest):
         part = cv2.GaussianBlur(rng.standard_normal(size[::-1]).astype(np.float32), (0, 0), sigma)
-        out += part / part.std()
+        out += (part - part.mean()) / part.std()
     return np.clip(0.5 + 0.13 * out, 0.05, 0.95)
 
 

@@ -1,0 +1,218 @@
+"""Tracks as they are begun, followed, corrected, ridden on, taken back, and carried out and in as tables."""
+
+import uuid
+
+import numpy as np
+import pytest
+
+from jaythread.desk import actions, exchange, following, payload, scene, track_tables
+from jaythread.desk.models import Following, Shape, Track
+from jaythread.errors import Conflict, Refused
+from jaythread.plates.models import Plate
+from roto.matte.render import render
+from roto.picture.stills import write_picture
+
+from ..conftest import FIRST, LAST, command, trace
+from ..roto.clips import texture
+
+pytestmark = pytest.mark.django_db
+TIP = (20.0, 18.0)
+"""the middle of a patterned cloth on the first frame; it flies on by 6 px a frame"""
+
+
+@pytest.fixture(autouse=True)
+def cloth(shot):
+    """Pictures of it, in place of the plate's."""
+    pattern = (texture((30, 30), 5) * 255).astype(np.uint8)
+    for frame in range(FIRST, LAST + 1):
+        picture = np.full((64, 96, 3), 90, np.uint8)
+        left = 5 + 6 * (frame - FIRST)
+        picture[3:33, left : left + 30] = pattern[..., None]
+        write_picture(Plate.objects.get().still(frame), picture)
+
+
+@pytest.fixture
+def rafe(people):
+    return people["rafe"]
+
+
+def do(who, shot, base=None, **said):
+    return actions.edit(who, shot.pk, uuid.uuid4(), base, command(**said))
+
+
+def begin(shot, rafe, **more):
+    key = str(uuid.uuid4())
+    do(rafe, shot, do="new track", track=key, name=more.pop("name", "tip"), frame=FIRST, **more)
+    return key
+
+
+def places(track, frames=range(FIRST, LAST + 1)):
+    core = scene.core_track(Track.objects.get(pk=track))
+    return core.points_at(np.array(frames, float), np.array(frames))[:, 0]
+
+
+def outline(shape, frame):
+    return scene.core_shapes([Shape.objects.get(pk=shape)])[shape].outlines(np.array([frame]))[0, :, :2]
+
+
+@pytest.fixture
+def tip(shot, rafe):
+    """A point on the kite, followed to the end."""
+    key = begin(shot, rafe, points=[TIP], half=9, model="move")
+    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, False)
+    following.follow(run.pk)
+    return key
+
+
+def test_a_point_is_followed_and_taken_back_whole(shot, rafe, tip):
+    along = np.array(TIP) + np.arange(8)[:, None] * [6, 0]
+    assert np.abs(places(tip) - along).max() < 0.1
+    run = Following.objects.get()
+    assert (run.state, run.done, len(run.path)) == ("done", 7, 7)
+    told = payload.tracks(shot)[0]
+    assert told["frames"] == list(range(FIRST, LAST + 1)) and told["hand"] == [FIRST] and min(told["sure"]) > 0.9
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    assert payload.tracks(shot)[0]["frames"] == [FIRST]
+    actions.redo(rafe, shot.pk, uuid.uuid4())
+    assert np.abs(places(tip) - along).max() < 0.1
+
+
+def test_a_frame_is_followed_at_once_and_backwards_too(shot, rafe):
+    key = str(uuid.uuid4())
+    do(rafe, shot, do="new track", track=key, name="tip", frame=1005, points=[(44, 18)], half=9, model="move")
+    run = following.begin(rafe, shot.pk, uuid.UUID(key), 1005, 1004, False)
+    assert run.state == "done" and places(key, [1004])[0] == pytest.approx([38, 18], abs=0.1)
+    following.begin(rafe, shot.pk, uuid.UUID(key), 1004, 1003, False)
+    assert places(key, [1003])[0] == pytest.approx([32, 18], abs=0.1)
+
+
+def test_a_lost_point_stops_at_the_last_good_frame_and_says_why(shot, rafe):
+    key = begin(shot, rafe, points=[TIP], half=9, model="move")
+    blank = np.random.default_rng(1).integers(0, 255, (64, 96, 3)).astype(np.uint8)
+    for frame in (1004, 1005):
+        write_picture(Plate.objects.get().still(frame), blank)
+    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, False)
+    following.follow(run.pk)
+    run.refresh_from_db()
+    assert "last good frame is 1003" in run.message and payload.tracks(shot)[0]["frames"] == [1001, 1002, 1003]
+    flat = begin(shot, rafe, points=[(80, 60)], half=5, name="ground")
+    run = following.ask(rafe, shot.pk, uuid.UUID(flat), FIRST, LAST, False)
+    following.follow(run.pk)
+    run.refresh_from_db()
+    assert run.state == "failed" and "nothing to hold on to" in run.message
+
+
+def test_what_is_set_by_hand_steers_and_stays(shot, rafe, tip):
+    do(rafe, shot, do="correct track", track=tip, frame=1004, points={0: (40, 20)})
+    following.begin(rafe, shot.pk, uuid.UUID(tip), 1003, 1005, False)
+    found = places(tip)
+    assert found[3].tolist() == [40, 20] and found[4] == pytest.approx([44, 18], abs=0.2)
+    run = following.ask(rafe, shot.pk, uuid.UUID(tip), 1005, LAST, False)
+    following.cancel(rafe, shot.pk, run.pk)
+    following.follow(run.pk)
+    run.refresh_from_db()
+    assert run.state == "cancelled"
+
+
+def test_shapes_ride_and_corrections_live_on_the_ride(shot, rafe, tip):
+    shape = trace(shot, rafe, ((20, 18), (32, 30), (20, 42), (8, 30)))
+    do(rafe, shot, do="carry", shape=shape, track=tip, frame=1003, how="move")
+    assert outline(shape, 1003)[0] == pytest.approx([20, 18]) and outline(shape, 1006)[0] == pytest.approx([38, 18], abs=0.1)
+    do(rafe, shot, do="form", shape=shape, frame=1006, points={0: [39, 17, 0, 0, 0, 0]})
+    assert outline(shape, 1006)[0] == pytest.approx([39, 17])
+    assert outline(shape, 1006)[1] - outline(shape, 1003)[1] == pytest.approx([18, 0], abs=0.1)
+    done = do(rafe, shot, do="correct track", track=tip, frame=LAST, points={0: (70, 18)})
+    told = payload.after(done, done.shot, rafe)
+    assert {s["id"] for s in told["shapes"]} == {shape} and told["shapes"][0]["carrier"] == {"track": tip, "how": "move", "byGroup": False}
+    with pytest.raises(Refused, match="kite body rides on 'tip'"):
+        do(rafe, shot, do="remove track", track=tip)
+    was = outline(shape, 1005)
+    do(rafe, shot, do="carry", shape=shape, frame=1005)
+    assert outline(shape, 1005) == pytest.approx(was) and outline(shape, 1007)[1] == pytest.approx(was[1])
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    do(rafe, shot, do="bake", shape=shape, first=FIRST, last=LAST, tolerance=0.2)
+    assert outline(shape, 1005) == pytest.approx(was, abs=0.2)
+    do(rafe, shot, do="remove track", track=tip)
+    assert not Track.objects.exists()
+
+
+def test_a_track_that_somebody_else_has_changed_is_not_changed_over(shot, rafe, people, tip):
+    known = Track.objects.get().revision
+    do(people["marta"], shot, do="track look", track=tip, name="top")
+    with pytest.raises(Conflict, match="'top' has been changed meanwhile"):
+        do(rafe, shot, {tip: known}, do="correct track", track=tip, frame=1004, points={0: (40, 20)})
+
+
+def test_a_group_rides_and_a_shape_with_a_carrier_of_its_own_does_not_follow_it(shot, rafe, tip):
+    arm, hand = trace(shot, rafe, name="arm"), trace(shot, rafe, ((60, 20), (80, 20), (80, 40)), name="hand")
+    group = str(uuid.uuid4())
+    do(rafe, shot, do="new group", shape=group, name="body", members=[arm, hand], frame=FIRST)
+    do(rafe, shot, do="carry", shape=group, track=tip, frame=FIRST)
+    assert outline(hand, 1004)[0] == pytest.approx([78, 20], abs=0.1)
+    do(rafe, shot, do="carry", shape=hand, frame=1004)
+    assert outline(hand, 1004)[0] == pytest.approx([78, 20], abs=0.1) and outline(hand, 1006)[0] == pytest.approx([78, 20], abs=0.1)
+    do(rafe, shot, do="carry", shape=hand, track="group", frame=1004)
+    assert outline(hand, 1006)[0] == pytest.approx([90, 20], abs=0.1)
+    do(rafe, shot, do="ride", shape=arm)  # out of the group it stays where it was, on every frame
+    assert outline(arm, 1006)[0] == pytest.approx([40, 20], abs=0.1)
+    do(rafe, shot, do="remove", shape=group)
+    assert outline(hand, 1006)[0] == pytest.approx([90, 20], abs=0.1)
+
+
+def test_a_plane_is_followed_by_the_picture_inside_a_shape(shot, rafe):
+    shape = trace(shot, rafe, ((6, 4), (34, 4), (34, 32), (6, 32)))
+    key = begin(shot, rafe, shape=shape, name="kite")
+    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, 1005, False)
+    following.follow(run.pk)
+    run.refresh_from_db()
+    core = scene.core_track(Track.objects.get(pk=key))
+    assert run.state == "done" and core.points.parts == 4
+    assert (core.points_at(1005.0, 1005)[0] - core.points_at(1001.0, 1001)[0]).mean(axis=0) == pytest.approx([24, 0], abs=0.1)
+    with pytest.raises(Refused, match="closed shape"):
+        begin(shot, rafe, shape=str(uuid.uuid4()))
+
+
+def test_the_document_carries_tracks_so_a_delivery_is_what_the_desk_shows(shot, rafe, tip):
+    shape = trace(shot, rafe, ((20, 18), (32, 30), (20, 42), (8, 30)))
+    do(rafe, shot, do="carry", shape=shape, track=tip, frame=FIRST)
+    matte = shot.mattes.get()
+    shot.refresh_from_db()
+    want = render(scene.core_matte(shot, matte), 1006).alpha
+    assert want[30, 50] == 1
+    _, text = exchange.export_document(rafe, shot.pk, matte.pk)
+    again = exchange.import_document(rafe, shot.pk, text.encode())
+    shot.refresh_from_db()
+    assert np.array_equal(render(scene.core_matte(shot, again), 1006).alpha, want)
+    assert sorted(shot.tracks.values_list("name", flat=True)) == ["tip", "tip 2"]
+
+
+def test_a_track_goes_out_as_a_table_and_comes_back(shot, rafe, tip):
+    name, text = track_tables.export_table(rafe, shot.pk, uuid.UUID(tip))
+    assert name == "KITE_010_tip.track.csv" and text.splitlines()[0] == "frame,point,x,y,sure,by_hand" and len(text.splitlines()) == 9
+    again = track_tables.import_table(rafe, shot.pk, "tip", text.encode())
+    assert np.array_equal(places(str(again.pk)), places(tip)) and again.name == "tip 2"
+    for wrong, says in (
+        (b"a,b", "first line"),
+        (b"frame,x,y\n1,2", "Line 2"),
+        (b"frame,x,y\n1,nan,2", "Line 2"),
+        (b"frame,point,x,y\n1,0,1,1\n1,1,5,5\n2,0,1,1", "same points"),
+        (b"\xff\xfe\x00", "not text"),
+        (b"frame,x,y\n", "same points"),
+    ):
+        with pytest.raises(Refused, match=says):
+            track_tables.import_table(rafe, shot.pk, "tip", wrong)
+    assert shot.tracks.count() == 2
+
+
+def test_points_are_joined_smoothed_and_cut(shot, rafe, tip):
+    low = begin(shot, rafe, points=[(20, 25)], half=9, model="move", name="low")
+    following.follow(following.ask(rafe, shot.pk, uuid.UUID(low), FIRST, LAST, False).pk)
+    both = str(uuid.uuid4())
+    do(rafe, shot, do="join tracks", track=both, name="both", tracks=[tip, low], frame=FIRST)
+    assert scene.core_track(Track.objects.get(pk=both)).hows == ["move", "similar"]
+    says = do(rafe, shot, do="smooth track", track=both, frames=2).says
+    assert "its points move by 0.0" in says
+    do(rafe, shot, do="cut track", track=both, first=1001, last=1004)
+    assert payload.tracks(shot)[0]["frames"] == [1001, 1002, 1003, 1004]
+    with pytest.raises(Refused, match="laid by hand"):
+        following.ask(rafe, shot.pk, uuid.UUID(both), FIRST, LAST, False)
