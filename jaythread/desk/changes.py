@@ -42,7 +42,7 @@ def changes(shot: Shot, base: int | None, command: Any, begun: dict[str, CoreSha
     """
     special = SPECIAL.get(type(command)) or tracks.SPECIAL.get(type(command))
     if special:
-        if base is not None and type(command) in tracks.SPECIAL:
+        if base is not None and type(command) in tracks.SPECIAL and not isinstance(command, commands.NewTrack | commands.JoinTracks):
             tracks.track_row(shot, command.track, base)
         return Said(*special(shot, command))
     row = shape_row(shot, command.shape, base)

@@ -3,6 +3,7 @@
 import time
 import uuid
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any
@@ -14,6 +15,7 @@ from procrastinate.contrib.django import app
 from jaythread.desk import actions, reading, scene, tracks
 from jaythread.desk.models import Following, Shape, State, Track
 from jaythread.errors import NotThere, Refused
+from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from roto.errors import RotoError
@@ -31,6 +33,8 @@ SHORT = 2
 """frames that are followed at once; more are a task"""
 HELD_OUT = 0.5
 """alpha from which a pixel belongs to what stands in front"""
+AHEAD = 2
+"""frames that are read while another is looked at"""
 TELL = 0.25
 """s between two reports of where the work is"""
 
@@ -128,8 +132,23 @@ def _found(run: Following) -> tuple[list[Step], str]:
 
 
 def _pictures(run: Following) -> Callable[[int], Grey]:
-    plate = run.shot.plates.first()
-    return lru_cache(4)(lambda frame: grey_of(reading.bytes_of(plate, frame, run.proxies, (run.shot.width, run.shot.height))))
+    """Reads the plate's frames; the next one in the direction of the work is read while this one is looked at."""
+    plate, size = run.shot.plates.first(), (run.shot.width, run.shot.height)
+    way = 1 if run.target > run.source else -1
+    read = lru_cache(AHEAD + 2)(lambda frame: pool.submit(_grey, plate, frame, run.proxies, size))
+    pool = ThreadPoolExecutor(AHEAD)
+
+    def picture(frame: int) -> Grey:
+        for later in range(frame + way, frame + way * (AHEAD + 1), way):
+            if min(run.source, run.target) <= later <= max(run.source, run.target):
+                read(later)
+        return read(frame).result()
+
+    return picture
+
+
+def _grey(plate: Plate | None, frame: int, proxies: bool, size: tuple[int, int]) -> Grey:
+    return grey_of(reading.bytes_of(plate, frame, proxies, size))
 
 
 def _map_on(row: Track, track: CoreTrack, patch: dict[str, Any], frame: int) -> Floats:

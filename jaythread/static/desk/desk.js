@@ -2,10 +2,11 @@
 
 import { shifted } from "./geom/outline.js";
 import { newId } from "./net/api.js";
-import { around } from "./geom/view.js";
+import { around, pan } from "./geom/view.js";
 import { bounds, union } from "./geom/outline.js";
 import { stackedAt } from "./model/hit.js";
 import { Brush } from "./tools/brush.js";
+import { Carrying } from "./tools/carrying.js";
 import { Dividing } from "./tools/dividing.js";
 import { Freehand } from "./tools/freehand.js";
 import { Readymade } from "./tools/readymade.js";
@@ -32,10 +33,12 @@ export class Desk {
     Object.assign(this, { store, stage, edits, mattes, board, player });
     this.tracing = new Tracing(this);
     this.readymade = new Readymade(this);
-    this.ways = { points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this), brush: new Brush(this) };
-    this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this) };
+    const carrying = new Carrying(this);
+    this.ways = { points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this), brush: new Brush(this), track: carrying, "hand track": carrying };
+    this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this), carry: carrying };
     this.tell = () => {};
     this.showKeys = () => {};
+    store.addEventListener("frame", () => this.held());
     stage.extra = (pen, view) => this.tool.paint?.(pen, view);
   }
 
@@ -216,6 +219,40 @@ export class Desk {
       store.go(this.flipped);
       this.flipped = undefined;
     }
+  }
+
+  // how: "track" for a point that is followed, "hand track" for one that is laid by hand
+  layTrack(how = "track") {
+    if (!this.store.mayTrace) return this.tell("Your role here is to look; artists and leads trace.");
+    this.store.set("step", "carry");
+    this.store.set("hidden", false);
+    this.store.set("drawing", how);
+  }
+
+  // The chosen shapes ride on a track from now on ("group": on what their group rides on; null: on none), as they lie on this frame.
+  carry(track, how) {
+    const { store } = this;
+    const commands = store.movable.map((s) => ({ do: "carry", shape: s.id, frame: store.frame, track, how }));
+    if (commands.length) this.edits.pushAll(track ? `${commands.length} shapes ride along` : `${commands.length} shapes ride on nothing`, commands);
+  }
+
+  // Look at the picture through the chosen track: what it follows stays where it is on the screen.
+  steadyView() {
+    const { store } = this;
+    if (!store.trackNow) return this.tell("Choose a track first: the picture is held still on it.");
+    store.set("steadyOn", store.steadyOn === store.track ? null : store.track);
+    this.heldAt = store.frame;
+  }
+
+  held() {
+    const { store, stage } = this;
+    const track = store.tracks.get(store.steadyOn);
+    if (!track || this.heldAt === undefined) return;
+    const middle = (frame) => [0, 1].map((c) => store.trackPoints(track, frame).reduce((sum, p) => sum + p[c], 0) / track.parts);
+    const [was, now] = [middle(this.heldAt), middle(store.frame)];
+    this.heldAt = store.frame;
+    const { scale } = stage.view;
+    stage.setView(pan(stage.view, (was[0] - now[0]) * scale, (was[1] - now[1]) * scale));
   }
 
   // Bring the chosen shape up (1) or down (-1) by one line of the stack.

@@ -9,6 +9,7 @@ import { Edits } from "./net/edits.js";
 import { Fringes } from "./net/fringes.js";
 import { Mattes } from "./net/mattes.js";
 import { Small } from "./net/small.js";
+import { Tracks } from "./net/tracks.js";
 import { Trial } from "./net/trial.js";
 import { Watch } from "./net/watch.js";
 import { Plates } from "./net/pictures.js";
@@ -49,11 +50,13 @@ async function open() {
   desk.small = new Small(store, edits);
   desk.fringes = stage.fringes = new Fringes(store, edits, mattes);
   desk.fringes.addEventListener("colours", () => stage.draw("matte"));
+  desk.tracks = new Tracks(store, edits);
   desk.trial = stage.trial = new Trial(store, edits);
   stage.pointer = desk.pointer;
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   new Watch(store, edits).addEventListener("others", (e) => desk.tell(`Meanwhile: ${e.detail}.`));
   desk.refresh = async () => store.take(await get(path));
+  desk.tracks.refresh = desk.refresh;
   const table = acts(desk, store.ownKeys);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);

@@ -33,6 +33,10 @@ export class Store extends EventTarget {
     this.shots = data.shots || []; // other shots of the production
     this.grounds = data.grounds || []; // other plates of the production to lay the cut-out on
     this.shapes = new Map();
+    this.tracks = new Map();
+    this.localTrack = null; // {track, frame, points} while it is dragged
+    this.livePath = null; // {track, path} while it is followed
+    this.steadyOn = null; // the track that the picture is held still on
     this.picked = new Map(); // chosen shapes, the last one first among equals: id -> set of its chosen points
     this.local = new Map(); // what is being dragged or on its way to the server: id -> frame -> points
     this.localSoft = new Map();
@@ -43,6 +47,7 @@ export class Store extends EventTarget {
     this.waitsFor = () => false; // told by the network: whether edits of a shape are still on their way
     this.take(data);
     this.matte = this.mattes.length ? this.mattes[0].id : null;
+    this.track = this.tracks.keys().next().value || null; // the chosen one
     const top = this.stack().at(-1);
     if (top) this.choose(top.shape);
   }
@@ -54,6 +59,7 @@ export class Store extends EventTarget {
   // Take in what the server says; local versions are dropped once nothing of that shape is on its way any more.
   take(data) {
     for (const field of ["revision", "shutter", "mattes", "undo", "redo"]) if (field in data) this[field] = data[field];
+    if (data.tracks) this.takeTracks(data.tracks);
     for (const shape of data.shapes) {
       const had = this.shapes.get(shape.id);
       if (shape.outlines) shape.outlines = decodeOutlines(shape.outlines);
@@ -94,6 +100,39 @@ export class Store extends EventTarget {
   settle(id) {
     this.local.delete(id);
     this.localSoft.delete(id);
+  }
+
+  takeTracks(tracks) {
+    this.tracks = new Map(tracks.map((track) => [track.id, { ...track, path: decodeOutlines(track.path) }]));
+    if (!this.tracks.has(this.track)) this.track = this.tracks.keys().next().value || null;
+    if (!this.tracks.has(this.steadyOn)) this.steadyOn = null;
+  }
+
+  get trackNow() {
+    return this.tracks.get(this.track) || null;
+  }
+
+  // The points of a track on a frame, [x, y] each, with what is being dragged on it.
+  trackPoints(track, frame = this.frame) {
+    const { localTrack } = this;
+    if (localTrack?.track === track.id && localTrack.frame === frame) return localTrack.points;
+    const at = (Math.min(this.shot.last, Math.max(this.shot.first, frame)) - this.shot.first) * track.parts * 2;
+    return [...Array(track.parts).keys()].map((i) => [track.path[at + 2 * i], track.path[at + 2 * i + 1]]);
+  }
+
+  // Whether a track was followed, or laid, as far as this frame.
+  knows(track, frame = this.frame) {
+    return frame >= track.frames[0] && frame <= track.frames.at(-1);
+  }
+
+  // Where the middle of a track goes: {x, y, sure, hand, frame} of its frames, and of those that are just being found.
+  trackWay(track, live = []) {
+    const middle = (points) => [0, 1].map((c) => points.reduce((sum, p) => sum + p[c], 0) / points.length);
+    const found = track.frames.map((frame, i) => ({ frame, points: this.trackPoints(track, frame), sure: track.sure[i], hand: track.hand.includes(frame) }));
+    const fresh = live.map(([frame, points, sure]) => ({ frame, points, sure, hand: false }));
+    const there = new Set(fresh.map((f) => f.frame));
+    const all = [...found.filter((f) => !there.has(f.frame)), ...fresh].sort((a, b) => a.frame - b.frame);
+    return all.map(({ points, ...rest }) => ({ ...rest, x: middle(points)[0], y: middle(points)[1], here: rest.frame === this.frame }));
   }
 
   get matteNow() {
@@ -346,10 +385,16 @@ export class Store extends EventTarget {
   // What a change would touch, in words: [quiet, now, quiet].
   touches() {
     const shapes = this.chosenShapes;
+    if (this.drawing === "track") return ["Click a spot with a corner or a texture: ", "a point", " is followed from there. Escape ends it"];
+    if (this.drawing === "hand track") return ["Click where the path begins: ", "a point", ", then drag it on other frames. Escape ends it"];
     if (this.drawing === "brush") return ["Paint over the hair or fuzz of ", this.shape?.name || "the shape", ": alpha is solved there. Escape ends it"];
     if (this.drawing && this.drawing !== "points") return [`Drag out the ${this.drawing}, from corner to corner`, "", ""];
     if (this.drawing) return ["Click for a corner, drag for a curve; click the first point to close", "", ""];
     if (!this.mayTrace) return ["You can look here; artists and leads trace", "", ""];
+    if (this.step === "carry") {
+      const track = this.trackNow;
+      return track ? ["A drag of its point sets ", `the track ${track.name} by hand`, ` on frame ${this.frame}`] : ["Follow a point, or the plane of a shape: ", "see the panel", ""];
+    }
     if (!shapes.length && !this.stack().length) return ["Nothing is traced yet: press ", "N", " and click around the subject"];
     if (!shapes.length) return ["Nothing is chosen: click an outline, or its name", "", ""];
     const whose = shapes.length > 1 ? `${shapes.length} shapes` : shapes[0].name;

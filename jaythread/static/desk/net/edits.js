@@ -8,7 +8,7 @@ const AGAIN = 1500; // ms between two tries without a connection
 function shapesOf(edit) {
   if (!edit.command) return [];
   const parts = edit.command.do === "together" ? edit.command.commands : [edit.command];
-  return parts.map((c) => c.shape).filter(Boolean);
+  return parts.map((c) => c.shape || c.track).filter(Boolean);
 }
 
 export class Edits extends EventTarget {
@@ -42,7 +42,7 @@ export class Edits extends EventTarget {
 
   push(command) {
     const edit = { id: newId(), path: "edits", command };
-    const known = shapesOf(edit).map((id) => this.store.shapes.get(id)).filter((shape) => shape?.revision);
+    const known = shapesOf(edit).map((id) => this.store.shapes.get(id) || this.store.tracks.get(id)).filter((it) => it?.revision);
     edit.base = Object.fromEntries(known.map((shape) => [shape.id, shape.revision]));
     this.waiting.push(edit);
     this.keep();
@@ -74,7 +74,7 @@ export class Edits extends EventTarget {
         this.waiting.shift();
         this.offline = false;
         // what waits behind was made on top of this edit: it stands on the new revision
-        for (const shape of answer.shapes) {
+        for (const shape of [...answer.shapes, ...(answer.tracks || [])]) {
           for (const later of this.waiting) if (later.base && shape.id in later.base) later.base[shape.id] = shape.revision;
         }
         this.keep();

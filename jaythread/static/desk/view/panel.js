@@ -6,10 +6,11 @@ import { endHere, offHere, startHere } from "../model/live.js";
 import { fringes } from "./fringes.js";
 import { profiles } from "./profiles.js";
 import { more } from "./more.js";
+import { carrying } from "./carrying.js";
 import { COLOURS } from "./signs.js";
 
 export function panel() {
-  const parts = [more(), fringes(), profiles()].map((part) => Object.getOwnPropertyDescriptors(part));
+  const parts = [more(), fringes(), profiles(), carrying()].map((part) => Object.getOwnPropertyDescriptors(part));
   return Object.defineProperties(main(), Object.assign({}, ...parts));
 }
 
@@ -35,6 +36,8 @@ function main() {
       desk.small.addEventListener("loaded", () => this.sync());
       desk.fringes.addEventListener("state", () => this.sync());
       desk.fringes.tell = (text) => this.tell(text);
+      desk.tracks.addEventListener("state", () => this.sync());
+      desk.tracks.tell = (text) => this.tell(text);
       desk.tell = (text) => this.tell(text);
       desk.showKeys = () => this.openKeys();
       desk.paintFringe = () => this.paintFringe();
@@ -78,10 +81,11 @@ function main() {
         folds: !channel && it.kind !== "group", riding: !channel && store.shapes.has(it.group),
         opened: this.desk.board.opened.has(it.id),
       }));
-      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length, keys: shape.form.length, colour: shape.colour };
+      this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length, keys: shape.form.length, allKeys: shape.form.length + shape.placement.length, grouped: Boolean(shape.group), colour: shape.colour };
       this.some = store.pointCount;
       this.syncMore();
       this.syncFringes();
+      this.syncCarrying();
       this.key = this.pickedKey();
       if (!shape) return;
       this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";

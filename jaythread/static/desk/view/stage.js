@@ -332,7 +332,7 @@ export class Stage {
     if (!store.isLive(shape)) pen.setLineDash([2, 5]);
     if (!store.pointsOnly) signs.thread(pen, points, view, signs.COLOURS[shape.colour], { chosen: true, pale: store.isPale(shape) });
     pen.setLineDash([]);
-    if (store.step === "place" || store.drawing || shape.locked) return;
+    if (store.step === "place" || store.step === "carry" || store.drawing || shape.locked) return;
     const picked = store.pointsOf(shape.id);
     if (store.step === "trace") for (const i of picked) signs.tangents(pen, points, i, view);
     for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], picked.has(i));

@@ -1,0 +1,97 @@
+// Tracks in the picture: a click begins one, a drag sets a point of the chosen one by hand on this frame.
+
+import { toScreen } from "../geom/view.js";
+import { hit } from "../model/hit.js";
+import * as signs from "../view/signs.js";
+
+const NEAR = 12; // screen px
+export const HALF = 16; // plate px: half the width of a new patch
+
+export class Carrying {
+  constructor(desk) {
+    this.desk = desk;
+    this.drag = null;
+  }
+
+  pointAt(p) {
+    const { store } = this.desk;
+    let best = null;
+    for (const track of store.tracks.values()) {
+      store.trackPoints(track).forEach(([x, y], index) => {
+        const away = Math.hypot(x - p.x, y - p.y) * p.scale - (track.id === store.track ? 3 : 0);
+        if (away < NEAR && (!best || away < best.away)) best = { track, index, away };
+      });
+    }
+    return best;
+  }
+
+  down(e, p) {
+    const { store } = this.desk;
+    if (store.drawing === "track" || store.drawing === "hand track") return this.lay(p);
+    const found = this.pointAt(p);
+    if (found) {
+      store.set("track", found.track.id);
+      if (store.mayTrace) this.drag = { ...found, from: p, moved: false };
+      return;
+    }
+    const shape = hit(store, p.scale, p.x, p.y);
+    if (shape) store.choose(shape.shape.id, [], e.shiftKey);
+  }
+
+  lay(p) {
+    const { store, tracks } = this.desk;
+    const byHand = store.drawing === "hand track";
+    store.set("drawing", false);
+    tracks.begin({ name: byHand ? "path" : "point", points: [[p.x, p.y]], half: byHand ? 0 : HALF });
+  }
+
+  move(e, p) {
+    const { drag } = this;
+    if (!drag) return;
+    const { store, stage } = this.desk;
+    drag.moved = true;
+    const points = store.trackPoints(drag.track).map((point) => [...point]);
+    points[drag.index] = [points[drag.index][0] + p.x - drag.from.x, points[drag.index][1] + p.y - drag.from.y];
+    drag.from = p;
+    store.localTrack = { track: drag.track.id, frame: store.frame, points };
+    stage.draw("outline");
+  }
+
+  up() {
+    const { drag } = this;
+    const { store, edits } = this.desk;
+    this.drag = null;
+    if (!drag?.moved) return;
+    const place = store.trackPoints(drag.track)[drag.index];
+    edits.push({ do: "correct track", track: drag.track.id, frame: store.frame, points: { [drag.index]: place } }).then(() => {
+      store.localTrack = null;
+      this.desk.stage.draw("outline");
+    });
+  }
+
+  cancel() {
+    this.drag = null;
+    this.desk.store.localTrack = null;
+    if (this.desk.store.drawing) this.desk.stopTracing();
+    this.desk.stage.draw("outline");
+  }
+
+  hover(e, p) {
+    if (this.desk.store.drawing) return "crosshair";
+    return this.pointAt(p) ? "grab" : "default";
+  }
+
+  paint(pen, view) {
+    const { store } = this.desk;
+    for (const track of store.tracks.values()) {
+      const chosen = track.id === store.track;
+      const live = store.livePath?.track === track.id ? store.livePath.path : [];
+      if (chosen) signs.trackPath(pen, store.trackWay(track, live), view);
+      const there = live.find(([frame]) => frame === store.frame)?.[1] || store.trackPoints(track);
+      const places = there.map(([x, y]) => toScreen(view, x, y));
+      if (places.length > 1) signs.quad(pen, places, chosen);
+      else if (chosen && track.patch?.half) signs.patch(pen, places[0], track.patch.half * view.scale);
+      for (const [x, y] of places) signs.trackPoint(pen, x, y, { chosen, hand: track.hand.includes(store.frame), known: store.knows(track) });
+    }
+  }
+}
