@@ -12,6 +12,7 @@ from jaythread.accounts.pages import SignIn, surfaces
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import router as desk_router
+from jaythread.desk.fit_api import router as fit_router
 from jaythread.desk.track_api import router as track_router
 from jaythread.errors import answer
 from jaythread.plates import pages as plates
@@ -22,6 +23,7 @@ api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
 api.add_router("", accounts_router)
 api.add_router("", desk_router)
 api.add_router("", track_router)
+api.add_router("", fit_router)
 
 
 @api.exception_handler(RotoError)

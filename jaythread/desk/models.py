@@ -290,3 +290,37 @@ class Following(Work):
 
     def __str__(self) -> str:
         return f"following {self.track}"
+
+
+class FrameFit(models.Model):
+    """How well the outlines of a matte lie on the picture of a frame. key: what it was measured on; another one now makes it stale.
+
+    shapes: of each shape its segments' [mean offset px or null, mean of its size px, how sure]. looked: the key under which somebody
+    said that they had looked at the frame.
+    """
+
+    matte = models.ForeignKey(Matte, models.CASCADE, related_name="fits")
+    frame = models.IntegerField()
+    key = models.CharField(max_length=64, blank=True)
+    shapes = models.JSONField(default=dict)
+    looked = models.CharField(max_length=64, blank=True)
+
+    class Meta:
+        ordering = ["frame"]
+        constraints = [models.UniqueConstraint(fields=["matte", "frame"], name="fit_once_a_frame")]
+
+    def __str__(self) -> str:
+        return f"fit of {self.matte} on {self.frame}"
+
+
+class Measuring(Work):
+    """The fit of a matte being measured on all frames where it is not known."""
+
+    matte = models.ForeignKey(Matte, models.CASCADE, related_name="measurings")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="measurings")
+
+    class Meta(Work.Meta):
+        pass
+
+    def __str__(self) -> str:
+        return f"measuring {self.matte}"

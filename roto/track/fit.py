@@ -25,8 +25,14 @@ STEP = 0.5
 """px between two offsets"""
 WIDTHS = (1.2, 3.0)
 """px: how soft an edge is looked for, as the sigma of a bell; the mean of both counts"""
-LEAST, PLAIN = 0.035, 0.09
+LEAST, PLAIN = 0.025, 0.09
 """contrast (of black to white) below which nothing is known, and from which it is plain"""
+STANDS_OUT = 1.5
+"""times what changes beside it, that an edge must change beyond LEAST: texture has edges everywhere"""
+BESIDE = 2.5
+"""px from the edge, beyond which it is beside it"""
+AT_A_KEY = 1.15
+"""times its score that a weak frame with a key counts for: what is wrong at a key is wrong around it, and mended there"""
 BENDS = 0.02
 """contrast that a step of one px in the offset from one place to the next is worth"""
 NEARER = 0.0006
@@ -112,6 +118,11 @@ def _along(values: NDArray[Any]) -> NDArray[np.float32]:
     return np.asarray(0.5 * values + 0.25 * (np.roll(values, 1, axis=0) + np.roll(values, -1, axis=0)), np.float32)
 
 
+def _mean_along(values: Floats, near: int = 6) -> Floats:
+    """The mean over some neighbours along the outline."""
+    return np.asarray(np.mean([np.roll(values, k) for k in range(-near, near + 1)], axis=0))
+
+
 @kernel
 def _chain(gain, bends):
     """The offsets (S,) around a closed outline with the largest sum of gain (S, D), less what bending costs."""
@@ -161,30 +172,29 @@ def measure(
     part = np.where(bend < -1e-9, 0.5 * (before - after) / np.where(bend < -1e-9, bend, -1.0), 0.0)
     offset = offsets[inner] + np.clip(part, -1, 1) * STEP
     height, width = picture.shape[:2]
-    known = (here > LEAST) & (at == inner) & (places > 2).all(axis=1) & (places < np.array([width, height]) - 2).all(axis=1)
+    texture = np.nanmedian(np.where(np.abs(offsets[None] - offset[:, None]) > BESIDE, strength, np.nan), axis=1)
+    stands = here - STANDS_OUT * _mean_along(texture)
+    known = (stands > LEAST) & (at == inner) & (places > 2).all(axis=1) & (places < np.array([width, height]) - 2).all(axis=1)
     if others is not None:
         column, row = np.clip(np.floor(places).astype(int), 0, np.array([width, height]) - 1).T
         known &= others[row, column] < COVERS
-    sure = np.where(known, np.clip((here - LEAST) / (PLAIN - LEAST), 0.05, 1.0), 0.0)
+    sure = np.where(known, np.clip((stands - LEAST) / (PLAIN - LEAST), 0.05, 1.0), 0.0)
     return Fit(places=places, outward=outward, offset=np.where(known, offset, np.nan), sure=sure)
 
 
-def habits(fits: Sequence[Fit]) -> Floats:
-    """px (S,) by which the edge lies off the outline as a rule, at each place, at most HABIT; of frames of one shape."""
-    offsets = np.stack([f.offset for f in fits])
-    known = np.isfinite(offsets).sum(axis=0)
-    with np.errstate(all="ignore"):
-        usual = np.where(known >= max(3, len(fits) // 4), np.nan_to_num(np.nanmedian(np.where(known > 0, offsets, 0.0), axis=0)), 0.0)
-    return np.asarray(np.clip(usual, -HABIT, HABIT))
+def weakest(scores: Floats, keyed: NDArray[np.bool_], first: int) -> list[int]:
+    """Frames by how weak they are, the weakest first; of frames next to each other the one that stands for them.
 
-
-def score(fit: Fit, usual: Floats | float = 0.0) -> float:
-    """px that the outline is off on this frame, the mean over what is known by how sure that is; NaN where too little is."""
-    known = np.isfinite(fit.offset)
-    weight = fit.sure[known]
-    if known.mean() < 0.05 or weight.sum() <= 0:
-        return float("nan")
-    return float((weight @ np.abs(fit.offset - usual)[known]) / weight.sum())
+    scores: (F,) px, of frames from `first` on, NaN where nothing is known. keyed: (F,), which of them have a key.
+    """
+    known = np.nan_to_num(scores, nan=0.0)
+    padded = np.pad(known, 1, mode="edge")
+    calm = np.median(np.stack([padded[:-2], known, padded[2:]]), axis=0) * np.where(keyed, AT_A_KEY, 1.0)
+    out: list[int] = []
+    for k in np.argsort(-calm, kind="stable"):
+        if known[k] >= WEAK and all(abs(int(k) + first - f) > 2 for f in out):
+            out.append(int(k) + first)
+    return out
 
 
 def where_to_key(scores: Floats, keyed: Sequence[int], first: int) -> int | None:
@@ -237,3 +247,44 @@ def pulled(points: Floats, fit: Fit, segments: NDArray[np.int64], t: Floats, whi
     out = points.copy()
     out[chosen, :2] += moves.reshape(-1, 2)
     return out
+
+
+Summary = list[tuple[float | None, float, float]]
+"""of each segment: mean offset px (None where nothing is known), mean of its size px, how sure (the sum over its places)"""
+
+
+def by_segment(fit: Fit, segments: NDArray[np.int64], count: int) -> Summary:
+    """What a fit says of each segment of the outline."""
+    out: Summary = []
+    for k in range(count):
+        here = (segments == k) & np.isfinite(fit.offset)
+        weight = fit.sure[here]
+        total = float(weight.sum())
+        if total <= 0:
+            out.append((None, 0.0, 0.0))
+            continue
+        offset = fit.offset[here]
+        out.append((float(weight @ offset) / total, float(weight @ np.abs(offset)) / total, total))
+    return out
+
+
+def scores_over_time(frames: Sequence[Summary | None]) -> Floats:
+    """px (F,) that an outline is off on each frame, from what was known of its segments, less what it is off by as a rule (at most HABIT);
+    NaN where nothing is known."""
+    count = max((len(f) for f in frames if f), default=0)
+    mean = np.full((len(frames), count), np.nan)
+    size, sure = np.zeros_like(mean), np.zeros_like(mean)
+    for row, summary in enumerate(frames):
+        if summary and len(summary) == count:
+            for k, (offset, much, weight) in enumerate(summary):
+                if offset is not None:
+                    mean[row, k], size[row, k], sure[row, k] = offset, much, weight
+    known = np.isfinite(mean)
+    usual = np.zeros(count)
+    for k in range(count):
+        if known[:, k].sum() >= max(3, len(frames) // 4):
+            usual[k] = np.clip(np.median(mean[known[:, k], k]), -HABIT, HABIT)
+    here = np.where(known, mean, 0.0)
+    off = np.abs(here - usual) + np.maximum(0.0, size - np.abs(here))
+    total = sure.sum(axis=1)
+    return np.asarray(np.where(total > 0, (sure * off).sum(axis=1) / np.where(total > 0, total, 1.0), np.nan))
