@@ -37,7 +37,7 @@ BENDS = 0.02
 """contrast that a step of one px in the offset from one place to the next is worth"""
 NEARER = 0.0006
 """contrast that a px squared of offset is worth: of two equal edges the nearer one"""
-HABIT = 1.5
+HABIT = 0.75
 """px: who always traces a little inside of the edge, or outside of it, is not told so on every frame"""
 WEAK = 1.0
 """px of mean offset from which a frame is weak"""

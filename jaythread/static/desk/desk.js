@@ -36,6 +36,7 @@ export class Desk {
     const carrying = new Carrying(this);
     this.ways = { points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this), brush: new Brush(this), track: carrying, "hand track": carrying };
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this), carry: carrying };
+    this.tools.check = this.tools.trace; // what is found there is mended by moving points
     this.tell = () => {};
     this.showKeys = () => {};
     store.addEventListener("frame", () => this.held());
@@ -234,6 +235,33 @@ export class Desk {
     const { store } = this;
     const commands = store.movable.map((s) => ({ do: "carry", shape: s.id, frame: store.frame, track, how }));
     if (commands.length) this.edits.pushAll(track ? `${commands.length} shapes ride along` : `${commands.length} shapes ride on nothing`, commands);
+  }
+
+  goWeak(frame) {
+    const { store, fits } = this;
+    const shape = fits.of(frame)?.[1];
+    if (store.shapes.has(shape)) store.choose(shape);
+    store.go(frame);
+  }
+
+  // The weakest frame that nobody has looked at; when it is up already, the next of them.
+  nextWeak() {
+    const { store, fits } = this;
+    if (store.step !== "check") this.setStep("check");
+    const list = fits.state?.weakest || [];
+    if (!fits.state?.measured) return this.tell("The fit is not measured yet: press Measure all frames in the step Check.");
+    if (!list.length) return this.tell("No frame that was not looked at is off by a pixel.");
+    this.goWeak(list[(list.indexOf(store.frame) + 1) % list.length]);
+  }
+
+  async lookedAt() {
+    const { store, fits } = this;
+    if (!store.mayTrace || !fits.on) return;
+    try {
+      await fits.looked(store.frame, !fits.of(store.frame)?.[2]);
+    } catch (error) {
+      this.tell(error.message);
+    }
   }
 
   // Look at the picture through the chosen track: what it follows stays where it is on the screen.

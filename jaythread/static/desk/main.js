@@ -6,6 +6,7 @@ import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
 import { call, get } from "./net/api.js";
 import { Edits } from "./net/edits.js";
+import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
 import { Mattes } from "./net/mattes.js";
 import { Small } from "./net/small.js";
@@ -51,6 +52,11 @@ async function open() {
   desk.fringes = stage.fringes = new Fringes(store, edits, mattes);
   desk.fringes.addEventListener("colours", () => stage.draw("matte"));
   desk.tracks = new Tracks(store, edits);
+  desk.fits = stage.fits = board.fits = new Fits(store, edits);
+  desk.fits.addEventListener("state", () => {
+    board.draw();
+    stage.draw("outline");
+  });
   desk.trial = stage.trial = new Trial(store, edits);
   stage.pointer = desk.pointer;
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key

@@ -404,6 +404,7 @@ export class Store extends EventTarget {
       const which = this.spread === "all" ? "ALL KEYS" : `ALL KEYS FROM ${this.frame} ON`;
       return ["A change here moves ", which, ` of ${whose} by the same; press A to change that`];
     }
+    if (this.step === "check" && !this.editable.length) return ["Choose a shape to mend it: ", "a drag moves its points", ""];
     if (this.step === "place") return ["A drag here keys ", "the placement", where];
     if (!this.editable.length) return [`${whose} has no outline of its own: `, "Place", " moves its shapes as one"];
     const all = shapes.reduce((n, s) => n + s.curves.length, 0);

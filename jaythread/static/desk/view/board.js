@@ -3,6 +3,8 @@
 import * as signs from "./signs.js";
 
 const ROW = 31;
+const STRIP = 31; // px: how high the strip of the fit is
+const FULL = 3; // px of offset that fill it
 const SIDE = 16; // px left and right of the range
 const TICKS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000];
 const LABEL = 62; // px that a ruler figure needs
@@ -162,19 +164,45 @@ export class Board {
   paint() {
     this.paintRuler();
     const lines = this.lines();
-    const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16);
+    const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16 + (this.hasStrip ? STRIP : 0));
     const pen = this.pen(this.rows, height);
     lines.forEach(({ shape, channel }, i) => {
       const y = i * ROW + ROW / 2 + 4;
       if (channel) this.paintChannel(pen, shape, channel, y);
       else this.paintThread(pen, shape, y);
     });
+    if (this.hasStrip) this.paintStrip(pen, lines.length * ROW + 4);
     if (this.boxing) {
       const [x0, y0, x1, y1] = this.boxing;
       pen.fillStyle = "rgba(31, 111, 156, 0.14)";
       pen.fillRect(x0, y0, x1 - x0, y1 - y0);
     }
     this.placeHead();
+  }
+
+  // Whether the fit of the stack is shown below the threads.
+  get hasStrip() {
+    return this.store.step === "check" || Boolean(this.fits?.state?.measured);
+  }
+
+  // A bar a frame: the higher, the farther the weakest outline is off; ochre from a pixel on; a thin grey line where nothing is known; a
+  // dot below where somebody has looked.
+  paintStrip(pen, top) {
+    const { first, last, width } = this.span;
+    const per = (width - 2 * SIDE) / Math.max(1, last - first);
+    const foot = top + STRIP - 6;
+    for (let f = Math.ceil(first); f <= last; f++) {
+      const [off, , looked] = this.fits?.of(f) || [null];
+      const wide = Math.max(1, per - 1.5);
+      const high = off === null ? 1 : Math.max(2, Math.min(1, off / FULL) * (STRIP - 10));
+      pen.fillStyle = off === null ? signs.surface("tick") : off >= (this.fits.state?.weak || 1) ? signs.OCHRE : "#7f93a4";
+      pen.fillRect(this.x(f) - wide / 2, foot - high, wide, high);
+      if (!looked) continue;
+      pen.beginPath();
+      pen.arc(this.x(f), foot + 3.5, 1.8, 0, 7);
+      pen.fillStyle = signs.surface("ink");
+      pen.fill();
+    }
   }
 
   paintRuler() {

@@ -7,10 +7,11 @@ import { fringes } from "./fringes.js";
 import { profiles } from "./profiles.js";
 import { more } from "./more.js";
 import { carrying } from "./carrying.js";
+import { checking } from "./checking.js";
 import { COLOURS } from "./signs.js";
 
 export function panel() {
-  const parts = [more(), fringes(), profiles(), carrying()].map((part) => Object.getOwnPropertyDescriptors(part));
+  const parts = [more(), fringes(), profiles(), carrying(), checking()].map((part) => Object.getOwnPropertyDescriptors(part));
   return Object.defineProperties(main(), Object.assign({}, ...parts));
 }
 
@@ -38,6 +39,7 @@ function main() {
       desk.fringes.tell = (text) => this.tell(text);
       desk.tracks.addEventListener("state", () => this.sync());
       desk.tracks.tell = (text) => this.tell(text);
+      desk.fits.addEventListener("state", () => this.sync());
       desk.tell = (text) => this.tell(text);
       desk.showKeys = () => this.openKeys();
       desk.paintFringe = () => this.paintFringe();
@@ -81,11 +83,13 @@ function main() {
         folds: !channel && it.kind !== "group", riding: !channel && store.shapes.has(it.group),
         opened: this.desk.board.opened.has(it.id),
       }));
+      if (this.desk.board.hasStrip) this.threads.push({ id: "fit", shape: null, channel: "fit", chosen: false, name: "fit of the stack" });
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length, keys: shape.form.length, allKeys: shape.form.length + shape.placement.length, grouped: Boolean(shape.group), colour: shape.colour };
       this.some = store.pointCount;
       this.syncMore();
       this.syncFringes();
       this.syncCarrying();
+      this.syncChecking();
       this.key = this.pickedKey();
       if (!shape) return;
       this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";
@@ -205,6 +209,7 @@ function main() {
       this.desk.board.open(line.shape);
     },
     choose(line, event) {
+      if (!line.shape) return this.setStep("check"); // the strip below the threads
       this.desk.store.choose(line.shape, [], event.shiftKey);
     },
 

@@ -404,3 +404,21 @@ export function trackPath(pen, way, view) {
     pen.globalAlpha = 1;
   });
 }
+
+// Where an outline is off: ticks from it to the picture's edge, the less sure the paler.
+export function marks(pen, places, view) {
+  for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    for (const [x, y, dx, dy, sure] of places) {
+      const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
+      const long = Math.max(1, 4 / (Math.hypot(dx, dy) * view.scale)); // short ones are still seen
+      pen.globalAlpha = 0.35 + 0.65 * sure;
+      pen.beginPath();
+      pen.moveTo(sx, sy);
+      pen.lineTo(sx + dx * view.scale * long, sy + dy * view.scale * long);
+      pen.stroke();
+    }
+  }
+  pen.globalAlpha = 1;
+}

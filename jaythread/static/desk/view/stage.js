@@ -286,6 +286,7 @@ export class Stage {
     }
     for (const { points, reaches, shift } of this.trial?.soft(store.frame) || []) signs.varyingBand(pen, reachLines(points, reaches, shift), view);
     for (const points of this.trial?.outlines(store.frame) || []) signs.openly(pen, points, view);
+    if (!store.hidden) signs.marks(pen, this.fits?.marks || [], view);
     if (this.extra) this.extra(pen, view);
     if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);
   }
@@ -334,7 +335,7 @@ export class Stage {
     pen.setLineDash([]);
     if (store.step === "place" || store.step === "carry" || store.drawing || shape.locked) return;
     const picked = store.pointsOf(shape.id);
-    if (store.step === "trace") for (const i of picked) signs.tangents(pen, points, i, view);
+    if (store.step === "trace" || store.step === "check") for (const i of picked) signs.tangents(pen, points, i, view);
     for (let i = 0; i < shape.curves.length; i++) signs.point(pen, points, i, view, shape.curves[i], picked.has(i));
   }
 }
