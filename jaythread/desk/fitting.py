@@ -25,10 +25,12 @@ from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
 from roto.track import fit
 
-METHOD = "1"
+METHOD = "2"
 """a part of every key: raised when the same input would be measured otherwise"""
 FLAT = 0.2
 """px: how finely what covers an outline is drawn"""
+NEAR = 4
+"""px beside another shape within which its edge may be taken for this one's"""
 SHOWN = 0.75
 """px of offset from which a place is marked in the picture"""
 WEAKEST = 8
@@ -75,7 +77,7 @@ def _cover(look: Looked, but: str, k: int) -> np.ndarray | None:
         if other != but and look.modes[other] == "add" and look.shapes[other].is_live(int(look.frames[k])):
             vertices, _ = flatten(points[k : k + 1], FLAT)
             cv2.fillPoly(mask, [np.rint(vertices * 16 - 8).astype(np.int32)], 1.0, shift=4)
-    return mask
+    return np.asarray(cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEAR + 1,) * 2)))
 
 
 def measured(look: Looked, k: int, picture: np.ndarray, only: str | None = None) -> dict[str, tuple[fit.Fit, np.ndarray]]:
@@ -85,7 +87,8 @@ def measured(look: Looked, k: int, picture: np.ndarray, only: str | None = None)
         if only not in (None, shape_id) or not look.shapes[shape_id].is_live(int(look.frames[k])):
             continue
         segments, t = fit.parameters(points)
-        out[shape_id] = (fit.measure(picture, points[k], segments, t, _cover(look, shape_id, k)), segments)
+        cover = _cover(look, shape_id, k)
+        out[shape_id] = (fit.measure(picture, points[k], segments, t, cover, fit.window_of(points[k])), segments)
     return out
 
 
@@ -140,7 +143,7 @@ def _keep(row: Matte, look: Looked, k: int, plate: Plate | None) -> None:
     else:
         fits = measured(look, k, picture)
         found = {i: fit.by_segment(one, segments, look.shapes[i].form.parts) for i, (one, segments) in fits.items()}
-    shapes = {i: [[None if a is None else round(a, 3), round(b, 3), round(c, 2)] for a, b, c in rows] for i, rows in found.items()}
+    shapes = {i: [[None if a is None else round(a, 3), round(b, 3), round(c, 4)] for a, b, c in rows] for i, rows in found.items()}
     FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.keys[k], "shapes": shapes})
 
 

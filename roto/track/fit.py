@@ -250,7 +250,22 @@ def pulled(points: Floats, fit: Fit, segments: NDArray[np.int64], t: Floats, whi
 
 
 Summary = list[tuple[float | None, float, float]]
-"""of each segment: mean offset px (None where nothing is known), mean of its size px, how sure (the sum over its places)"""
+"""of each segment: mean offset px (None where nothing is known), mean of its size px, how sure (the sum over its places, as a share of all
+places of the outline)"""
+LEAST_SURE = 0.12
+"""of an outline: what must be surely known of it for a frame to have a score"""
+SLENDER = 0.4
+"""of the width of a slender shape: how far from its outline its edge may be, or the opposite side's would be found"""
+
+
+def window_of(points: Floats) -> float:
+    """px within which the edge of an outline (n, 6) is looked for: WINDOW, less for slender ones."""
+    segments = np.repeat(np.arange(len(points)), 8)
+    places, _ = places_at(points, segments, np.tile(np.arange(8) / 8, len(points)))
+    x, y = places.T
+    area = 0.5 * abs(float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1))))
+    around = float(np.hypot(*(np.roll(places, -1, axis=0) - places).T).sum())
+    return float(np.clip(SLENDER * 2 * area / max(around, 1e-9), 2.0, WINDOW))
 
 
 def by_segment(fit: Fit, segments: NDArray[np.int64], count: int) -> Summary:
@@ -264,7 +279,7 @@ def by_segment(fit: Fit, segments: NDArray[np.int64], count: int) -> Summary:
             out.append((None, 0.0, 0.0))
             continue
         offset = fit.offset[here]
-        out.append((float(weight @ offset) / total, float(weight @ np.abs(offset)) / total, total))
+        out.append((float(weight @ offset) / total, float(weight @ np.abs(offset)) / total, total / len(segments)))
     return out
 
 
@@ -287,4 +302,4 @@ def scores_over_time(frames: Sequence[Summary | None]) -> Floats:
     here = np.where(known, mean, 0.0)
     off = np.abs(here - usual) + np.maximum(0.0, size - np.abs(here))
     total = sure.sum(axis=1)
-    return np.asarray(np.where(total > 0, (sure * off).sum(axis=1) / np.where(total > 0, total, 1.0), np.nan))
+    return np.asarray(np.where(total > LEAST_SURE, (sure * off).sum(axis=1) / np.where(total > 0, total, 1.0), np.nan))

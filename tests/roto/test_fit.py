@@ -109,9 +109,9 @@ def test_the_frame_of_a_spoilt_key_is_the_weakest():
 
 
 def test_who_traces_inside_is_not_told_so_and_what_is_unknown_has_no_score():
-    usual = [[(0.7, 0.7, 5.0)] * 4 for _ in range(12)]
+    usual = [[(0.7, 0.7, 0.2)] * 4 for _ in range(12)]
     assert np.nanmax(fit.scores_over_time(usual)) < 1e-9
-    far = [[(4.0, 4.0, 5.0)] * 4 for _ in range(12)]
+    far = [[(4.0, 4.0, 0.2)] * 4 for _ in range(12)]
     assert fit.scores_over_time(far)[0] == pytest.approx(4.0 - fit.HABIT)
     none = [[(None, 0.0, 0.0)] * 4, None, *usual]
     assert np.isnan(fit.scores_over_time(none)[:2]).all()

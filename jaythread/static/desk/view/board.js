@@ -20,6 +20,7 @@ export class Board {
     this.boxing = null; // a box that is being drawn around keys: [x, y, x, y]
     this.ruler = element.querySelector(".ruler");
     this.rows = element.querySelector(".threads");
+    this.strip = element.querySelector(".fit");
     this.keys = []; // the picked keys: [{shape, channel, frame}, ...], the last one last
     this.waiting = false;
     this.moving = null;
@@ -34,7 +35,7 @@ export class Board {
     });
     plates.addEventListener("loaded", () => this.draw());
     new ResizeObserver(() => this.draw()).observe(this.ruler.parentElement);
-    for (const canvas of [this.ruler, this.rows]) {
+    for (const canvas of [this.ruler, this.rows, this.strip]) {
       canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
       canvas.addEventListener("dblclick", (e) => this.twice(e, canvas));
       canvas.addEventListener("pointerdown", (e) => this.down(e, canvas));
@@ -163,15 +164,15 @@ export class Board {
 
   paint() {
     this.paintRuler();
+    if (this.hasStrip) this.paintStrip();
     const lines = this.lines();
-    const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16 + (this.hasStrip ? STRIP : 0));
+    const height = Math.max(this.rows.parentElement.parentElement.clientHeight - 2, lines.length * ROW + 16);
     const pen = this.pen(this.rows, height);
     lines.forEach(({ shape, channel }, i) => {
       const y = i * ROW + ROW / 2 + 4;
       if (channel) this.paintChannel(pen, shape, channel, y);
       else this.paintThread(pen, shape, y);
     });
-    if (this.hasStrip) this.paintStrip(pen, lines.length * ROW + 4);
     if (this.boxing) {
       const [x0, y0, x1, y1] = this.boxing;
       pen.fillStyle = "rgba(31, 111, 156, 0.14)";
@@ -187,14 +188,15 @@ export class Board {
 
   // A bar a frame: the higher, the farther the weakest outline is off; ochre from a pixel on; a thin grey line where nothing is known; a
   // dot below where somebody has looked.
-  paintStrip(pen, top) {
+  paintStrip() {
+    const pen = this.pen(this.strip, STRIP);
     const { first, last, width } = this.span;
     const per = (width - 2 * SIDE) / Math.max(1, last - first);
-    const foot = top + STRIP - 6;
+    const foot = STRIP - 8;
     for (let f = Math.ceil(first); f <= last; f++) {
       const [off, , looked] = this.fits?.of(f) || [null];
       const wide = Math.max(1, per - 1.5);
-      const high = off === null ? 1 : Math.max(2, Math.min(1, off / FULL) * (STRIP - 10));
+      const high = off === null ? 1 : Math.max(2, Math.min(1, off / FULL) * (foot - 3));
       pen.fillStyle = off === null ? signs.surface("tick") : off >= (this.fits.state?.weak || 1) ? signs.OCHRE : "#7f93a4";
       pen.fillRect(this.x(f) - wide / 2, foot - high, wide, high);
       if (!looked) continue;

@@ -20,7 +20,7 @@ function main() {
     ready: false, mayTrace: false, step: "trace", look: "plate", frame: 0, first: 0, last: 0, rate: "", zoom: "", state: "", drawing: false,
     touch: ["", "", ""], lines: [], threads: [], mattes: [], matte: "", matteInverted: false, matteShift: 0, matteShiftKeys: [], sentence: "", undo: null, redo: null, hidden: false,
     shape: null, many: 0, soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, place: { x: "0", y: "0", turn: "0", size: "100" },
-    shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "",
+    shutter: 180, centred: true, phase: 0, samples: "", said: "", refused: 0, playing: false, ground: "checker", neighbours: "none", colours: COLOURS.map((value, index) => ({ value, index })), playSays: "", liveSays: "", key: null, some: 0, keyRows: [], search: "", hasStrip: false,
 
     connect(desk, table) {
       const { store } = desk;
@@ -83,7 +83,7 @@ function main() {
         folds: !channel && it.kind !== "group", riding: !channel && store.shapes.has(it.group),
         opened: this.desk.board.opened.has(it.id),
       }));
-      if (this.desk.board.hasStrip) this.threads.push({ id: "fit", shape: null, channel: "fit", chosen: false, name: "fit of the stack" });
+      this.hasStrip = this.desk.board.hasStrip;
       this.shape = shape && { id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length, keys: shape.form.length, allKeys: shape.form.length + shape.placement.length, grouped: Boolean(shape.group), colour: shape.colour };
       this.some = store.pointCount;
       this.syncMore();
@@ -209,7 +209,6 @@ function main() {
       this.desk.board.open(line.shape);
     },
     choose(line, event) {
-      if (!line.shape) return this.setStep("check"); // the strip below the threads
       this.desk.store.choose(line.shape, [], event.shiftKey);
     },
 
