@@ -1,9 +1,9 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
-coverage blur reach sequence edges sizes varying truth tufts softness shutter desk."""
+coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull desk."""
 
 import sys
 
-from benchmarks import core, desk, exposure, truth
+from benchmarks import core, desk, exposure, tracks, truth
 
 ALL = {
     "coverage": core.coverage_accuracy,
@@ -17,6 +17,9 @@ ALL = {
     "tufts": truth.tufts,
     "softness": truth.softness,
     "shutter": truth.shutter,
+    "following": tracks.following,
+    "keys": tracks.keys,
+    "pull": tracks.pull,
     "desk": desk.edit_to_picture,
 }
 

@@ -11,7 +11,7 @@ from django.db import transaction
 from procrastinate.contrib.django import app
 
 from jaythread.desk import changes, policies, reading, scene
-from jaythread.desk.models import FrameFit, Matte, Measuring, State
+from jaythread.desk.models import FrameFit, Matte, Measuring, StackEntry, State
 from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
@@ -247,8 +247,10 @@ def pull(user: User, shot_id: int, shape_id: str, frame: int, points: list[int],
     which = [p for p in points if 0 <= p < shape.form.parts] or list(range(shape.form.parts))
     outline = shape.outlines(np.array([frame]))
     segments, t = fit.parameters(outline)
-    others = reading.beside(shot, shape_id, frame)
-    found = fit.measure(reading.plate_picture(shot, frame), outline[0], segments, t, others, radius)
+    cuts = not StackEntry.objects.filter(shape__pk=shape_id, mode="add").exists()  # what cuts is seen within what it cuts from
+    others = None if cuts else reading.beside(shot, shape_id, frame)
+    within = fit.window_of(outline[0], radius) if radius > 3 else radius
+    found = fit.measure(reading.plate_picture(shot, frame), outline[0], segments, t, others, within)
     beside = np.isin(segments, which) | np.isin((segments + 1) % shape.form.parts, which)
     known = float(np.isfinite(found.offset[beside]).mean())
     if known < 0.1:

@@ -258,14 +258,14 @@ SLENDER = 0.4
 """of the width of a slender shape: how far from its outline its edge may be, or the opposite side's would be found"""
 
 
-def window_of(points: Floats) -> float:
-    """px within which the edge of an outline (n, 6) is looked for: WINDOW, less for slender ones."""
+def window_of(points: Floats, most: float = WINDOW) -> float:
+    """px within which the edge of an outline (n, 6) is best looked for: `most`, less for slender ones."""
     segments = np.repeat(np.arange(len(points)), 8)
     places, _ = places_at(points, segments, np.tile(np.arange(8) / 8, len(points)))
     x, y = places.T
     area = 0.5 * abs(float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1))))
     around = float(np.hypot(*(np.roll(places, -1, axis=0) - places).T).sum())
-    return float(np.clip(SLENDER * 2 * area / max(around, 1e-9), 2.0, WINDOW))
+    return float(np.clip(SLENDER * 2 * area / max(around, 1e-9), 3.0, most))
 
 
 def by_segment(fit: Fit, segments: NDArray[np.int64], count: int) -> Summary:

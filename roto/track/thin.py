@@ -1,6 +1,6 @@
 """From many keys to few: a shape that is keyed on every frame (baked, imported, followed) with as few keys as keep every frame."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -14,6 +14,8 @@ from roto.motion.steady import steady
 
 ALONG = (0.25, 0.5, 0.75)
 """of each segment: where the outline is looked at beside its points"""
+SHIFTS, NEAREST = 6, 4
+"""rounds in which keys are shifted to make up for one that is gone, and how many beside it"""
 LEAST_TOLERANCE = 0.01
 """px: finer than any outline is traced"""
 
@@ -118,6 +120,7 @@ def _few(base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: floa
             break
         off[np.isin(frames, chosen)] = 0
         chosen = sorted({*chosen, every[int(off.argmax())]})
+    chosen = _fewer(lambda on: off_by(made(on, on if moves else [every[0]]), wanted, frames), chosen, fixed, every, tolerance)
     on = {"form": list(chosen), "place": list(chosen) if moves else [every[0]]}
     for channel in ("form", "place"):
         for frame in chosen:
@@ -127,3 +130,39 @@ def _few(base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: floa
             if off_by(made(**{f"{c}_on": rest if c == channel else on[c] for c in on}), wanted, frames).max() <= tolerance:
                 on[channel] = rest
     return made(on["form"], on["place"])
+
+
+def _fewer(made: Callable[[list[int]], Floats], chosen: list[int], fixed: list[int], every: list[int], tolerance: float) -> list[int]:
+    """Each key tried without, those beside it shifted so that they make up for it. made: how far off (T,) keys on such frames leave it."""
+    still = {every[0], every[-1], *fixed}
+    again = True
+    while again:
+        again = False
+        for gone in [f for f in chosen if f not in still]:
+            tried = _shifted(made, [f for f in chosen if f != gone], gone, still, tolerance)
+            if tried is not None:
+                chosen, again = tried, True
+                break
+    return chosen
+
+
+def _shifted(made: Callable[[list[int]], Floats], keys: list[int], gone: int, still: set[int], tolerance: float) -> list[int] | None:
+    """Keys shifted, those nearest to a gone one first, until the tolerance is kept; None when that does not succeed."""
+    worst = float(made(keys).max())
+    for _ in range(SHIFTS):
+        before = worst
+        for key in sorted((k for k in keys if k not in still), key=lambda k: abs(k - gone))[:NEAREST]:
+            rest = [k for k in keys if k != key]
+            for by in (-2, -1, 1, 2):
+                to = key + by
+                if to in rest or not keys[0] < to < keys[-1]:
+                    continue
+                moved = sorted([*rest, to])
+                off = float(made(moved).max())
+                if off < worst:
+                    worst, keys, key, rest = off, moved, to, [k for k in moved if k != to]
+            if worst <= tolerance:
+                return keys
+        if worst > 0.98 * before:
+            return None
+    return None

@@ -5,12 +5,12 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from benchmarks.clips import texture
 from jaythread.desk.models import FormKey, Shape, Track
 from jaythread.desk.scene import core_shapes, core_track
 from jaythread.plates.models import Plate
 from roto.picture.stills import write_picture
 
-from ..roto.clips import texture
 from .test_desk import desk, shape  # noqa: F401 - fixtures
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -5,6 +5,7 @@ import uuid
 import numpy as np
 import pytest
 
+from benchmarks.clips import texture
 from jaythread.desk import actions, exchange, following, payload, scene, track_tables
 from jaythread.desk.models import Following, Shape, Track
 from jaythread.errors import Conflict, Refused
@@ -13,7 +14,6 @@ from roto.matte.render import render
 from roto.picture.stills import write_picture
 
 from ..conftest import FIRST, LAST, command, trace
-from ..roto.clips import texture
 
 pytestmark = pytest.mark.django_db
 TIP = (20.0, 18.0)

@@ -8,13 +8,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from benchmarks.clips import texture
 from roto.matte.render import render
 from roto.motion import edits, placement
 from roto.motion.keys import Keys
 from roto.track import fit
 
 from .build import blob, matte, shape
-from .clips import texture
 
 SIZE = (200, 160)
 BACK, FRONT = texture(SIZE, 8, 3.0) * 0.1 + 0.25, texture(SIZE, 9, 3.0) * 0.1 + 0.5

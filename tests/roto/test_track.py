@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from benchmarks.clips import Clip, turning
 from roto.errors import BadKeys, BadTrack, NothingToFollow
 from roto.motion import edits, placement
 from roto.motion.keys import Keys
@@ -17,7 +18,6 @@ from roto.track.thin import baked, looked_at, off_by, thin
 from roto.track.track import Carrier, Track, carried, corrected, cut_off, followed, joined, laid, maps_between, smoothed, taken_at
 
 from .build import blob, rectangle, shape
-from .clips import Clip, turning
 
 CARD = np.array([[10.0, 10], [80, 10], [80, 60], [10, 60]])
 SPOT = np.array([[45.3, 35.2]])

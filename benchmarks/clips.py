@@ -1,4 +1,4 @@
-"""Plates with known motion for what follows pictures: drawn here, by supersampling, with grain."""
+"""Plates with known motion, for what follows pictures and for its tests: drawn by supersampling, with grain."""
 
 from collections.abc import Callable
 
