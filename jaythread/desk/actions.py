@@ -7,7 +7,7 @@ from typing import Any
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 
-from jaythread.desk import commands, journal, scene
+from jaythread.desk import commands, journal, scene, tracks
 from jaythread.desk.changes import changes
 from jaythread.desk.models import Edit, Shape
 from jaythread.errors import Conflict, Refused
@@ -15,6 +15,7 @@ from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from roto.errors import RotoError
 from roto.motion.shape import Shape as CoreShape
+from roto.track.track import Track as CoreTrack
 
 Base = dict[str, int] | None
 Ahead = Callable[[Shot, list[CoreShape], list[CoreShape]], None]
@@ -78,9 +79,12 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any
     return made
 
 
-def tried(user: User, shot_id: int, command: Any) -> tuple[Shot, list[CoreShape], str]:
-    """What a command would make of shapes, and what it would say; nothing is saved."""
+def tried(user: User, shot_id: int, command: Any) -> tuple[Shot, list[CoreShape] | list[CoreTrack], str]:
+    """What a command would make of shapes, or of a track, and what it would say; nothing is saved."""
     shot = shot_for(user, shot_id, "trace")
+    if isinstance(command, commands.SmoothTrack):
+        says, track = tracks.tried(shot, command)
+        return shot, [track], says
     it = changes(shot, None, command, {})
     if not it.after:
         raise Refused("That has nothing to show beforehand.")

@@ -101,8 +101,8 @@ def what_was_done(request: HttpRequest, shot_id: int) -> Any:
 
 @router.post("/shots/{shot_id}/tried")
 def tried(request: HttpRequest, shot_id: int, body: TryIn) -> Any:
-    shot, shapes, says = actions.tried(request.user, shot_id, body.command)
-    return {"shapes": [payload.shape(shape, 0, shot) for shape in shapes], "says": says}
+    shot, made, says = actions.tried(request.user, shot_id, body.command)
+    return {**payload.tried(shot, made), "says": says}
 
 
 @router.post("/shots/{shot_id}/undo")

@@ -353,7 +353,7 @@ class TrackPatch(Schema):
     track: str
     frame: int | None = None
     half: float | None = Field(None, ge=4, le=400)
-    model: Literal["move", "similar", "affine"] | None = None
+    model: Literal["move", "similar", "affine", "perspective"] | None = None
     search: float | None = Field(None, ge=2, le=400)
     holds_out: list[str] | None = None
 

@@ -27,6 +27,7 @@ from roto.motion.keys import Floats
 from roto.track import track as core
 from roto.track.align import MOVE, PERSPECTIVE, SIMILAR, Grey, grey_of, mapped
 from roto.track.follow import Follower, Step, around_point
+from roto.track.follow import holds as plane_holds
 from roto.track.track import Track as CoreTrack
 
 SHORT = 2
@@ -84,6 +85,19 @@ def state(user: User, shot_id: int, track_id: uuid.UUID) -> dict[str, Any]:
         return {}
     told = {name: getattr(run, name) for name in ("state", "done", "total", "message", "path", "source", "target")}
     return {"id": run.pk, **told}
+
+
+def holds(user: User, shot_id: int, track_id: uuid.UUID, frame: int) -> dict[str, Any]:
+    """How well a plane holds on a frame: [x, y, how far the picture lies from there in x and y, how sure] of places in it."""
+    shot = shot_for(user, shot_id, "look")
+    row = tracks.track_row(shot, str(track_id))
+    track, patch, plate = scene.core_track(row), row.data.get("patch"), shot.plates.first()
+    if not patch or "shape" not in patch:
+        return {"frame": frame, "ticks": []}
+    home, here = (_grey(plate, f, False, (shot.width, shot.height)) for f in (patch["frame"], frame))
+    corners = track.points_at(float(patch["frame"]), patch["frame"])[0]
+    ticks = plane_holds(home, here, corners, _map_on(row, track, patch, frame))
+    return {"frame": frame, "ticks": ticks.round(3).tolist()}
 
 
 def follow(following_id: int) -> None:
@@ -193,7 +207,7 @@ def _follower(shot: Shot, track: CoreTrack, patch: dict[str, Any], picture: Call
     box = (int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
     held_out = [str(s.pk) for s in others]
     return Follower(
-        picture, frame, box, mask[box[1] : box[3], box[0] : box[2]], model=PERSPECTIVE, search=patch["search"],
+        picture, frame, box, mask[box[1] : box[3], box[0] : box[2]], model=patch.get("model", PERSPECTIVE), search=patch["search"],
         held_out=(lambda f: cover(held_out, f)) if held_out else (lambda f: None),
     )  # fmt: skip
 

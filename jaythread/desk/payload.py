@@ -22,6 +22,7 @@ from roto.motion.placement import MOVE, SIZE, TURN
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.track.ride import carrier_of
+from roto.track.track import Track as CoreTrack
 
 
 def knots(keys: Keys) -> list[dict[str, Any]]:
@@ -97,6 +98,13 @@ def riding(core: CoreShape) -> dict[str, Any] | None:
     if carrier is None:
         return None
     return {"track": carrier.track.id if carrier.track else None, "how": carrier.how, "byGroup": carrier.inherited}
+
+
+def tried(shot: Shot, made: list[CoreShape] | list[CoreTrack]) -> dict[str, Any]:
+    """Shapes, or the paths of tracks, as they would become."""
+    frames = np.arange(shot.first, shot.last + 1)
+    shapes = [shape(one, 0, shot) for one in made if isinstance(one, CoreShape)]
+    return {"shapes": shapes, "paths": [packed(one.points_at(frames, frames)) for one in made if isinstance(one, CoreTrack)]}
 
 
 def tracks(shot: Shot) -> list[dict[str, Any]]:

@@ -32,6 +32,11 @@ def following_state(request: HttpRequest, shot_id: int, track_id: uuid.UUID) -> 
     return following.state(request.user, shot_id, track_id)
 
 
+@router.get("/shots/{shot_id}/tracks/{track_id}/holds/{frame}")
+def holds(request: HttpRequest, shot_id: int, track_id: uuid.UUID, frame: int) -> Any:
+    return following.holds(request.user, shot_id, track_id, frame)
+
+
 @router.post("/shots/{shot_id}/followings/{following_id}/cancel")
 def cancel_following(request: HttpRequest, shot_id: int, following_id: int) -> Any:
     following.cancel(request.user, shot_id, following_id)

@@ -79,7 +79,13 @@ def _new(shot: Shot, command: "commands.NewTrack") -> Plain:
         outline = scene.core_shapes([row])[str(row.pk)].outlines(np.array([command.frame]))[0, :, :2]
         (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
         points = [[x0, y0], [x1, y0], [x1, y1], [x0, y1]]
-        patch = {"frame": command.frame, "shape": str(row.pk), "holds_out": command.holds_out, "search": command.search}
+        patch = {
+            "frame": command.frame,
+            "shape": str(row.pk),
+            "holds_out": command.holds_out,
+            "search": command.search,
+            "model": core.PERSPECTIVE,
+        }
     elif command.half:
         patch = {"frame": command.frame, "half": command.half, "model": command.model, "search": command.search}
     made = core.laid(key, free_name(shot, command.name), command.frame, points)
@@ -140,6 +146,13 @@ def _cut(shot: Shot, command: "commands.CutTrack") -> Plain:
     row = track_row(shot, command.track)
     after = core.cut_off(scene.core_track(row), command.first, command.last)
     return f"cut {row.name} to {command.first}-{command.last}", [change(row, after)]
+
+
+def tried(shot: Shot, command: Any) -> tuple[str, CoreTrack]:
+    """What a command would make of a track, and what it would say; nothing is saved."""
+    says, done = SPECIAL[type(command)](shot, command)
+    row = Track(id=done[0]["key"][0], name=done[0]["after"]["name"], data=done[0]["after"]["data"])
+    return says, row.to_core()
 
 
 SPECIAL: dict[type, Callable[[Shot, Any], Plain]] = {

@@ -252,3 +252,34 @@ def around_point(x: float, y: float, half: float) -> Box:
 
 
 __all__ = ["MOVE", "SIMILAR", "Follower", "Step", "around_point"]
+
+
+GRID = 5
+"""across and down: so many places of a plane are looked at by themselves"""
+AROUND_PLACE = 10.0
+"""px: half the width of what is looked at there"""
+
+
+def holds(home: Grey, here: Grey, corners: Floats, there: Floats) -> Floats:
+    """How well a map (3, 3) holds a plane: rows of x, y in the picture `here`, how far (px, x and y) the picture lies from there, how sure.
+
+    Places of a grid within the plane's corners (4, 2) on its own picture `home`, each looked for by itself near where the map takes it;
+    those with nothing to hold on to are left out.
+    """
+    source = [levels_of(home, 1), levels_of(here, 1)]
+    u = (np.arange(GRID) + 0.5) / GRID
+    rows = []
+    for v in u:
+        for w in u:
+            a, b, c, d = corners
+            place = (1 - v) * ((1 - w) * a + w * b) + v * ((1 - w) * d + w * c)
+            box = around_point(float(place[0]), float(place[1]), AROUND_PLACE)
+            if box[0] < 4 or box[1] < 4 or box[2] > home.shape[1] - 4 or box[3] > home.shape[0] - 4:
+                continue
+            made = patch_of(source[0], np.ones((box[3] - box[1], box[2] - box[0]), np.bool_), box, MOVE)
+            found = None if made is None else fit(made, source[1], there)
+            if found is None or found.sure < SURE:
+                continue
+            at, moved = mapped(there, place[None])[0], mapped(found.map, place[None])[0]
+            rows.append([*at, *(moved - at), found.sure])
+    return np.array(rows).reshape(-1, 5)

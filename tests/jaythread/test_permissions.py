@@ -55,6 +55,7 @@ ROWS = {
     "api:follow": ("JSON", "/api/shots/{shot}/tracks/{new}/follow", {"frame": 1001, "to": 1002}, (401, 404, 403, 404, 404)),
     "api:following_state": ("GET", "/api/shots/{shot}/tracks/{track}/following", None, (401, 404, 200, 200, 200)),
     "api:cancel_following": ("JSON", "/api/shots/{shot}/followings/1/cancel", {}, (401, 404, 403, 404, 404)),
+    "api:holds": ("GET", "/api/shots/{shot}/tracks/{track}/holds/1001", None, (401, 404, 200, 200, 200)),
     "api:track_table": ("GET", "/api/shots/{shot}/tracks/{track}/table", None, (401, 404, 200, 200, 200)),
     "api:take_in_track": ("FILE", "/api/shots/{shot}/tracks", b"x,y", (401, 404, 403, 422, 422)),
     "api:measure": ("JSON", "/api/shots/{shot}/mattes/{matte}/fit", {}, (401, 404, 403, 200, 200)),

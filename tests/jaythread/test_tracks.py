@@ -168,6 +168,11 @@ def test_a_plane_is_followed_by_the_picture_inside_a_shape(shot, rafe):
     core = scene.core_track(Track.objects.get(pk=key))
     assert run.state == "done" and core.points.parts == 4
     assert (core.points_at(1005.0, 1005)[0] - core.points_at(1001.0, 1001)[0]).mean(axis=0) == pytest.approx([24, 0], abs=0.1)
+    ticks = np.array(following.holds(rafe, shot.pk, uuid.UUID(key), 1005)["ticks"])
+    assert len(ticks) > 4 and np.abs(ticks[:, 2:4]).max() < 0.2
+    do(rafe, shot, do="correct track", track=key, frame=1005, points=dict(enumerate(core.points_at(1005.0, 1005)[0] + [2, 0])))
+    ticks = np.array(following.holds(rafe, shot.pk, uuid.UUID(key), 1005)["ticks"])
+    assert np.median(ticks[:, 2]) == pytest.approx(-2, abs=0.2)  # the picture lies where it was
     with pytest.raises(Refused, match="closed shape"):
         begin(shot, rafe, shape=str(uuid.uuid4()))
 
@@ -210,6 +215,8 @@ def test_points_are_joined_smoothed_and_cut(shot, rafe, tip):
     both = str(uuid.uuid4())
     do(rafe, shot, do="join tracks", track=both, name="both", tracks=[tip, low], frame=FIRST)
     assert scene.core_track(Track.objects.get(pk=both)).hows == ["move", "similar"]
+    _, (calm,), says = actions.tried(rafe, shot.pk, command(do="smooth track", track=both, frames=2))
+    assert len(payload.tried(shot, [calm])["paths"]) == 1 and "its points move by 0.0" in says
     says = do(rafe, shot, do="smooth track", track=both, frames=2).says
     assert "its points move by 0.0" in says
     do(rafe, shot, do="cut track", track=both, first=1001, last=1004)

@@ -53,6 +53,7 @@ async function open() {
   desk.fringes.addEventListener("colours", () => stage.draw("matte"));
   desk.tracks = new Tracks(store, edits);
   desk.fits = stage.fits = board.fits = new Fits(store, edits);
+  desk.tracks.addEventListener("state", () => stage.draw("outline"));
   desk.fits.addEventListener("state", () => {
     board.draw();
     stage.draw("outline");

@@ -2,6 +2,7 @@
 
 import { newId, post, get } from "./api.js";
 
+const QUIET = 300; // ms on a frame before it is asked how well a plane holds there
 const BUSY = 300; // ms between two looks at work that is going on
 
 export class Tracks extends EventTarget {
@@ -12,6 +13,32 @@ export class Tracks extends EventTarget {
     this.proxies = false;
     this.tell = () => {};
     this.refresh = async () => {};
+    this.held = null; // how well the chosen plane holds on a frame: {name, ticks}
+    for (const what of ["changed", "frame"]) store.addEventListener(what, () => this.later());
+  }
+
+  // How well a plane holds is asked for when the artist stays on a frame.
+  later() {
+    clearTimeout(this.timer);
+    const { store } = this;
+    const track = store.trackNow;
+    if (store.step !== "carry" || store.playing || track?.parts !== 4 || !track.patch || !store.knows(track) || this.busy) return;
+    const name = `${track.id}/${track.revision}/${store.frame}`;
+    if (this.held?.name === name) return;
+    this.timer = setTimeout(async () => {
+      try {
+        const told = await get(`/shots/${store.shot.id}/tracks/${track.id}/holds/${store.frame}`);
+        this.held = { name, track: track.id, ...told };
+        this.dispatchEvent(new Event("state"));
+      } catch {
+        /* without it the plane is shown as it is */
+      }
+    }, QUIET);
+  }
+
+  get ticks() {
+    const { store, held } = this;
+    return held?.frame === store.frame && held.track === store.track && !store.localTrack && store.step === "carry" ? held.ticks : [];
   }
 
   get busy() {
@@ -26,12 +53,12 @@ export class Tracks extends EventTarget {
     });
   }
 
-  // by: -2 all back, -1 one back, 1 one on, 2 all on
-  async follow(by) {
+  // by: -2 all back, -1 one back, 1 one on, 2 all on; or to a frame
+  async follow(by, goal = null) {
     const { store } = this;
     const track = store.trackNow;
     const { frame } = store;
-    const to = { [-2]: store.shot.first, [-1]: frame - 1, 1: frame + 1, 2: store.shot.last }[by];
+    const to = goal ?? { [-2]: store.shot.first, [-1]: frame - 1, 1: frame + 1, 2: store.shot.last }[by];
     if (!track || to === frame || to < store.shot.first || to > store.shot.last) return this.tell("There is no frame to follow to in that direction.");
     try {
       const told = await post(`/shots/${store.shot.id}/tracks/${track.id}/follow`, { frame, to, proxies: this.proxies });

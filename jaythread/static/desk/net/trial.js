@@ -15,6 +15,7 @@ export class Trial {
   async begin(command, why = "") {
     const answer = await post(`/shots/${this.store.shot.id}/tried`, { command });
     for (const shape of answer.shapes) shape.outlines = decodeOutlines(shape.outlines);
+    answer.paths = (answer.paths || []).map(decodeOutlines);
     this.now = { command, why, ...answer };
     this.store.say("changed");
   }

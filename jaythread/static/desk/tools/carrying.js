@@ -82,7 +82,9 @@ export class Carrying {
   }
 
   paint(pen, view) {
-    const { store } = this.desk;
+    const { store, tracks, trial } = this.desk;
+    for (const path of trial.now?.paths || []) signs.wouldBe(pen, path, store.trackNow?.parts || 1, view);
+    signs.marks(pen, tracks.ticks, view);
     for (const track of store.tracks.values()) {
       const chosen = track.id === store.track;
       const live = store.livePath?.track === track.id ? store.livePath.path : [];

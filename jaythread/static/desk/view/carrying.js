@@ -4,7 +4,7 @@ const HOWS = { move: "moving it", similar: "moving, turning and sizing it", affi
 
 export function carrying() {
   return {
-    tracks: [], track: null, following: false, followDone: 0, followSays: "", proxies: false, smoothBy: 2, joinWith: "", joinable: [], steadied: false,
+    tracks: [], track: null, following: false, followDone: 0, followSays: "", proxies: false, smoothBy: 2, followGoal: "", joinWith: "", joinable: [], steadied: false,
     ridesOn: "", ridesBy: "", ridingHows: [], tolerance: 0.5, mayHoldOut: [], heldOut: [], patchElsewhere: false,
 
     syncCarrying() {
@@ -90,8 +90,15 @@ export function carrying() {
     async smoothTrack() {
       const frames = Number(this.smoothBy);
       if (!(frames > 0)) return;
-      await this.desk.edits.push({ do: "smooth track", track: this.desk.store.track, frames });
-      if (this.undo) this.tell(`${this.undo[0].toUpperCase()}${this.undo.slice(1)}. Undo brings it back.`);
+      try {
+        await this.desk.trial.begin({ do: "smooth track", track: this.desk.store.track, frames });
+      } catch (error) {
+        this.tell(error.message);
+      }
+    },
+    followTo() {
+      const to = Math.round(Number(this.followGoal));
+      if (Number.isFinite(to)) this.desk.tracks.follow(0, to);
     },
     joinTrack() {
       const { store } = this.desk;

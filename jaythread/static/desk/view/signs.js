@@ -422,3 +422,16 @@ export function marks(pen, places, view) {
   }
   pen.globalAlpha = 1;
 }
+
+// The way that a track's points would go: ochre dashes.
+export function wouldBe(pen, path, parts, view) {
+  pen.setLineDash([6, 3]);
+  pen.strokeStyle = OCHRE;
+  pen.lineWidth = 1.8;
+  for (let part = 0; part < parts; part++) {
+    pen.beginPath();
+    for (let i = part * 2; i < path.length; i += parts * 2) pen[i < parts * 2 ? "moveTo" : "lineTo"](path[i] * view.scale + view.x, path[i + 1] * view.scale + view.y);
+    pen.stroke();
+  }
+  pen.setLineDash([]);
+}
