@@ -91,6 +91,17 @@ def carried(
     return edits
 
 
+def _laid(
+    name: str, place: tuple[float, float], pose: Callable[[float], Pose], anchor: tuple[float, float], first: int, frames: list[int]
+) -> list[Edit]:
+    """A track laid by hand at a place of a sprite."""
+    track = str(uuid.uuid4())
+    places = [(pose(float(f - first)).matrix(anchor) @ [*place, 1.0]).tolist() for f in frames]
+    begun = {"do": "new track", "track": track, "name": name, "frame": frames[0], "points": [places[0]]}
+    later = zip(frames[1:], places[1:], strict=True)
+    return [begun, *({"do": "correct track", "track": track, "frame": f, "points": {0: p}} for f, p in later)]
+
+
 def traced(scene: Scene, matte: str) -> list[Edit]:
     """The edits for one shot of the production."""
     if scene.name == "KITE_010":
@@ -119,7 +130,7 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
             "cut",
         )
         soft = {"do": "soften", "shape": body[0]["shape"], "frame": 1001, "inner": 1.0, "outer": 1.5}
-        return [*body, soft, *hole]
+        return [*body, soft, *hole, *_laid("cross of the spars", (300, 255), kite_pose, (300, 300), 1001, [1001, 1013, 1025, 1037])]
     if scene.name == "MILL_040":
         blade = np.array([(5, -60), (62, -70), (58, -258), (5, -262)], float)
         flat = np.concatenate([blade, np.zeros((4, 4))], axis=1)

@@ -37,7 +37,7 @@ def test_a_point_is_followed_a_shape_rides_and_is_corrected(cloth, worker, desk,
     desk.tap(20, 18)
     desk.until(lambda: Track.objects.exists())
     desk.saved()
-    desk.browser.execute_script("document.querySelector('#carry ~ section details.surgery').open = true")
+    desk.browser.execute_script("document.querySelector('#carry ~ section details.fold-out').open = true")
     desk.figure("half the width of the patch, px", 9)
     desk.until(lambda: Track.objects.get().data["patch"]["half"] == 9)
     desk.saved()

@@ -10,7 +10,7 @@ from roto.curve.brush import stroke_outline
 from roto.curve.flatten import flatten
 from roto.errors import BadGeometry
 
-place = st.tuples(st.floats(-50, 400), st.floats(-50, 300))
+place = st.tuples(st.floats(-50, 400), st.floats(-50, 300)).map(lambda p: (round(p[0], 3), round(p[1], 3)))  # as a pointer has them
 
 
 def polygon(points):

@@ -405,18 +405,19 @@ export function trackPath(pen, way, view) {
   });
 }
 
-// Where an outline is off: ticks from it to the picture's edge, the less sure the paler.
+// Where an outline, or a plane, is off: ticks from it to where the picture lies, the less sure the paler; a dot where it is not off.
 export function marks(pen, places, view) {
-  for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
-    pen.strokeStyle = colour;
-    pen.lineWidth = width;
-    for (const [x, y, dx, dy, sure] of places) {
-      const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
-      const long = Math.max(1, 4 / (Math.hypot(dx, dy) * view.scale)); // short ones are still seen
-      pen.globalAlpha = 0.35 + 0.65 * sure;
+  for (const [x, y, dx, dy, sure] of places) {
+    const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
+    const there = Math.hypot(dx, dy) * view.scale >= 3;
+    pen.globalAlpha = 0.35 + 0.65 * sure;
+    for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
       pen.beginPath();
       pen.moveTo(sx, sy);
-      pen.lineTo(sx + dx * view.scale * long, sy + dy * view.scale * long);
+      if (there) pen.lineTo(sx + dx * view.scale, sy + dy * view.scale);
+      else pen.arc(sx, sy, width / 2, 0, 7);
+      pen.strokeStyle = colour;
+      pen.lineWidth = width;
       pen.stroke();
     }
   }
