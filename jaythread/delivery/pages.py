@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from jaythread.delivery import actions
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for
-from jaythread.desk.changes import as_uuid
+from jaythread.desk.journal import as_uuid
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.policies import require, shot_for
 from roto.exchange import document

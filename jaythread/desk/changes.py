@@ -103,16 +103,9 @@ def _steadied(shot: Shot, row: Shape, group: CoreShape, begun: dict[str, CoreSha
     return Said(says, rows, [group, *members], [new, *led])
 
 
-def as_uuid(text: str) -> uuid.UUID:
-    try:
-        return uuid.UUID(text)
-    except ValueError as error:
-        raise Refused(f"'{text}' is not an id.") from error
-
-
 def shape_row(shot: Shot, shape_id: str, base: int | None) -> Shape:
     """A shape of the shot, refused when somebody has changed it since `base`."""
-    row = next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).order_by()), None)
+    row = next(iter(Shape.objects.filter(pk=journal.as_uuid(shape_id), shot=shot).order_by()), None)
     if row is None:
         raise NotThere("That shape is not there any more.")
     if base is not None and base != row.revision:
@@ -123,7 +116,7 @@ def shape_row(shot: Shot, shape_id: str, base: int | None) -> Shape:
 
 
 def _matte(shot: Shot, matte_id: str) -> Matte:
-    matte = Matte.objects.filter(pk=as_uuid(matte_id), shot=shot).first()
+    matte = Matte.objects.filter(pk=journal.as_uuid(matte_id), shot=shot).first()
     if matte is None:
         raise NotThere("That matte is not there any more.")
     return matte
@@ -148,7 +141,7 @@ def entry_on_top(matte: Matte, shape_id: str, mode: str) -> dict[str, Any]:
 
 
 def _new_ids(shape: str, entry: str) -> tuple[str, str]:
-    shape_id, entry_id = str(as_uuid(shape)), str(as_uuid(entry))
+    shape_id, entry_id = str(journal.as_uuid(shape)), str(journal.as_uuid(entry))
     if Shape.objects.filter(pk=shape_id).exists() or StackEntry.objects.filter(pk=entry_id).exists():
         raise Refused("That id is taken.")
     return shape_id, entry_id
@@ -215,7 +208,7 @@ def _duplicated(shot: Shot, command: commands.Duplicate) -> Plain:
 
 
 def _grouped(shot: Shot, command: commands.NewGroup) -> Plain:
-    key = str(as_uuid(command.shape))
+    key = str(journal.as_uuid(command.shape))
     if Shape.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
     members = [core_of(shape_row(shot, m, None), {}) for m in command.members]
@@ -236,7 +229,7 @@ def _shutter(shot: Shot, command: commands.ChangeShutter) -> Plain:
 
 
 def _new_matte(shot: Shot, command: commands.NewMatte) -> Plain:
-    key = str(as_uuid(command.matte))
+    key = str(journal.as_uuid(command.matte))
     if Matte.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
     after = {"name": matte_name(shot, command.name), "inverted": False, "shift": []}
@@ -279,7 +272,7 @@ def _remove_matte(shot: Shot, command: commands.RemoveMatte) -> Plain:
 
 
 def _line(shot: Shot, entry_id: str) -> StackEntry:
-    entry = StackEntry.objects.select_related("shape", "matte").filter(pk=as_uuid(entry_id), matte__shot=shot).first()
+    entry = StackEntry.objects.select_related("shape", "matte").filter(pk=journal.as_uuid(entry_id), matte__shot=shot).first()
     if entry is None:
         raise NotThere("That line of the stack is not there any more.")
     return entry
@@ -287,7 +280,7 @@ def _line(shot: Shot, entry_id: str) -> StackEntry:
 
 def _add_line(shot: Shot, command: commands.AddLine) -> Plain:
     matte, row = _matte(shot, command.matte), shape_row(shot, command.shape, None)
-    entry_id = str(as_uuid(command.entry))
+    entry_id = str(journal.as_uuid(command.entry))
     if row.kind == GROUP:
         return _combined(matte, row, entry_id, command)
     if StackEntry.objects.filter(pk=entry_id).exists():
@@ -318,7 +311,7 @@ def _drop_line(shot: Shot, command: commands.DropLine) -> Plain:
 
 
 def _copy_matte(shot: Shot, command: commands.CopyMatte) -> Plain:
-    old, key = _matte(shot, command.of), str(as_uuid(command.matte))
+    old, key = _matte(shot, command.of), str(journal.as_uuid(command.matte))
     if Matte.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
     after = {**journal.matte_row(old), "name": matte_name(shot, command.name)}

@@ -323,7 +323,7 @@ class NewTrack(Schema):
     frame: int
     points: Points = [(0.0, 0.0)]
     shape: str | None = None
-    holds_out: list[str] = []
+    holds_out: Annotated[list[str], Field(max_length=200)] = []
     half: float = Field(0.0, ge=0, le=400)
     model: Literal["move", "similar", "affine"] = "similar"
     search: float = Field(40.0, ge=2, le=400)
@@ -355,7 +355,7 @@ class TrackPatch(Schema):
     half: float | None = Field(None, ge=4, le=400)
     model: Literal["move", "similar", "affine", "perspective"] | None = None
     search: float | None = Field(None, ge=2, le=400)
-    holds_out: list[str] | None = None
+    holds_out: Annotated[list[str], Field(max_length=200)] | None = None
 
 
 class RemoveTrack(Schema):

@@ -4,6 +4,7 @@ A change is {table, key, before, after}; before or after is None where the row d
 """
 
 import base64
+import uuid
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,14 @@ CHANNELS: dict[str, tuple[Any, str]] = {
     "settings": (SettingKey, "settings"),
     "reach": (ReachKey, "reach"),
 }
+
+
+def as_uuid(text: str) -> uuid.UUID:
+    """An id that a page has sent; refused when it is none."""
+    try:
+        return uuid.UUID(text)
+    except ValueError as error:
+        raise Refused(f"'{text}' is not an id.") from error
 
 
 def change(table: str, key: list[Any], before: dict[str, Any] | None, after: dict[str, Any] | None) -> Change:

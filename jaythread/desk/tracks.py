@@ -1,6 +1,5 @@
 """Tracks at the desk: from rows to the core and back, and what a command makes of them."""
 
-import uuid
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
@@ -35,10 +34,7 @@ def data_of(track: CoreTrack, patch: dict[str, Any] | None) -> dict[str, Any]:
 
 def track_row(shot: Shot, track_id: str, base: int | None = None) -> Track:
     """A track of the shot, refused when somebody has changed it since `base`."""
-    try:
-        row = Track.objects.filter(pk=uuid.UUID(track_id), shot=shot).first()
-    except ValueError:
-        row = None
+    row = Track.objects.filter(pk=journal.as_uuid(track_id), shot=shot).first()
     if row is None:
         raise NotThere("That track is not there any more.")
     if base is not None and base != row.revision:
@@ -62,18 +58,24 @@ def free_name(shot: Shot, wanted: str) -> str:
 
 
 def _fresh(track_id: str) -> str:
-    key = str(uuid.UUID(track_id))
+    key = str(journal.as_uuid(track_id))
     if Track.objects.filter(pk=key).exists():
         raise Refused("That id is taken.")
     return key
+
+
+def _checked(shape_ids: list[str]) -> None:
+    for shape_id in shape_ids:
+        journal.as_uuid(shape_id)
 
 
 def _new(shot: Shot, command: "commands.NewTrack") -> Plain:
     key = _fresh(command.track)
     points = [list(p) for p in command.points]
     patch: dict[str, Any] | None = None
+    _checked(command.holds_out)
     if command.shape:
-        row = Shape.objects.filter(pk=command.shape, shot=shot).first()
+        row = Shape.objects.filter(pk=journal.as_uuid(command.shape), shot=shot).first()
         if row is None or row.kind == GROUP:
             raise Refused("Choose a closed shape: the picture inside it is what is followed.")
         outline = scene.core_shapes([row])[str(row.pk)].outlines(np.array([command.frame]))[0, :, :2]
@@ -108,6 +110,7 @@ def _patch(shot: Shot, command: "commands.TrackPatch") -> Plain:
     row = track_row(shot, command.track)
     if not row.data.get("patch"):
         raise Refused(f"'{row.name}' is laid by hand: it has no patch.")
+    _checked(command.holds_out or [])
     given = {k: v for k, v in command.dict(exclude={"do", "track"}).items() if v is not None}
     return f"changed the patch of {row.name}", [change(row, scene.core_track(row), {**row.data["patch"], **given})]
 

@@ -209,6 +209,22 @@ def test_a_track_goes_out_as_a_table_and_comes_back(shot, rafe, tip):
     assert shot.tracks.count() == 2
 
 
+@pytest.mark.parametrize(
+    "said",
+    [
+        {"do": "new track", "track": "x", "name": "a", "frame": FIRST},
+        {"do": "new track", "track": str(uuid.uuid4()), "name": "a", "frame": FIRST, "shape": "x"},
+        {"do": "new track", "track": str(uuid.uuid4()), "name": "a", "frame": FIRST, "holds_out": ["x"]},
+        {"do": "remove track", "track": "x"},
+        {"do": "smooth track", "track": "x", "frames": 2},
+        {"do": "join tracks", "track": str(uuid.uuid4()), "name": "a", "tracks": ["x", "y"], "frame": FIRST},
+    ],
+)
+def test_what_is_no_id_is_refused(shot, rafe, said):
+    with pytest.raises(Refused, match="'x' is not an id"):
+        do(rafe, shot, **said)
+
+
 def test_points_are_joined_smoothed_and_cut(shot, rafe, tip):
     low = begin(shot, rafe, points=[(20, 25)], half=9, model="move", name="low")
     following.follow(following.ask(rafe, shot.pk, uuid.UUID(low), FIRST, LAST, False).pk)

@@ -10,14 +10,16 @@ from hypothesis import strategies as st
 
 from benchmarks.clips import Clip, turning
 from roto.errors import BadKeys, BadTrack, NothingToFollow
+from roto.matte.render import render
 from roto.motion import edits, placement
 from roto.motion.keys import Keys
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
+from roto.track.fit import places_at
 from roto.track.follow import Follower, around_point
 from roto.track.thin import baked, looked_at, off_by, thin
 from roto.track.track import Carrier, Track, carried, corrected, cut_off, followed, joined, laid, maps_between, smoothed, taken_at
 
-from .build import blob, rectangle, shape
+from .build import blob, corners, matte, rectangle, shape
 
 CARD = np.array([[10.0, 10], [80, 10], [80, 60], [10, 60]])
 SPOT = np.array([[45.3, 35.2]])
@@ -150,6 +152,21 @@ def test_a_carried_shape_goes_along_and_a_correction_rides_on_top(how):
     assert np.abs(others).max() < 1e-9  # the ride is not lost
     within = np.hypot(*(fixed.outlines(np.array([27]))[0, 2, :2] - rider.outlines(np.array([27]))[0, 2, :2]))
     assert 3 < within < 8  # and the correction stays
+
+
+def test_perspective_acts_on_what_is_drawn_and_not_on_tangents():
+    """A curved outline of few points, tilted strongly: its picture is that of the outline's own places, each taken along."""
+    tilt = np.array([[1, 0, 0], [0, 1, 0], [0.003, 0.001, 1]])
+    bend = blob(5, (60, 50), 32, rough=0.05)
+    it = shape(bend)
+    few = replace(it, rides=(Carrier(track=None, before=tilt),))
+    along = np.linspace(0, 1, 60, endpoint=False)
+    places, _ = places_at(bend, np.repeat(np.arange(5), 60), np.tile(along, 5))
+    many = shape(corners(*map(tuple, mapped(tilt, places))), "many")
+    one, other = (render(matte(s), 1).alpha for s in (few, many))
+    assert np.abs(one - other).max() < 0.02
+    plain = replace(shape(carried(tilt[None], bend[None])[0]), id="plain")
+    assert np.abs(render(matte(plain), 1).alpha - other).max() > 0.03  # as it would be by points and tangents alone
 
 
 def test_going_over_to_another_carrier_keeps_the_picture_on_the_frame():
