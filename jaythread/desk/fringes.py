@@ -3,6 +3,7 @@
 import os
 import uuid
 from collections import OrderedDict
+from datetime import timedelta
 from functools import cached_property, lru_cache
 from pathlib import Path
 from threading import Lock
@@ -11,6 +12,7 @@ import numpy as np
 from django.core.files.base import ContentFile
 from django.core.files.storage import default_storage
 from django.db import transaction
+from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from jaythread.desk import policies, reading, scene
@@ -27,6 +29,8 @@ from roto.matte.stack import Matte as CoreMatte
 
 PICTURES = 12
 """plate frames kept in memory while a range is solved: 25 MB each at full HD"""
+UNUSED = timedelta(days=7)
+"""for which solved frames that no line of the shot asks for any more are kept: an undo may ask for them again"""
 SHOTS = 8
 """shots whose newest solved frames are kept in memory"""
 
@@ -96,13 +100,22 @@ class ShotFringes(fringe.Fringes):
             self.plate  # noqa: B018 - read once, then kept
         return self
 
+    def asked_for(self, matte: CoreMatte, at: int) -> set[str]:
+        """The keys of all frames of a fringe as it is now, by themselves and steadied."""
+        keys, steady = self._keys_of(matte, at)
+        return {*keys.values(), *steady.values()}
+
+    def _keys_of(self, matte: CoreMatte, at: int) -> tuple[dict[int, str], dict[int, str]]:
+        shape = matte.entries[at].shape
+        keys = self.keys(matte, at, [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)])
+        around = {f: [keys[k] for k in range(f - fringe.AROUND, f + fringe.AROUND + 1) if k in keys] for f in keys}
+        return keys, {f: fringe.steady_key(keys[f], around[f]) for f in keys}
+
     def standing(self, matte: CoreMatte, at: int) -> list[int]:
         """Frames on which a fringe is solved and steadied."""
-        shape, files = matte.entries[at].shape, Files(self.shot.pk)
-        live = [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)]
-        keys = self.keys(matte, at, live)
-        around = {f: [keys[k] for k in range(f - fringe.AROUND, f + fringe.AROUND + 1) if k in keys] for f in live}
-        return [f for f in live if files.has(fringe.steady_key(keys[f], around[f]))]
+        files = Files(self.shot.pk)
+        _, steady = self._keys_of(matte, at)
+        return [f for f, key in steady.items() if files.has(key)]
 
 
 def place_of(shot: Shot, entry_id: uuid.UUID) -> tuple[StackEntry, CoreMatte, int]:
@@ -178,8 +191,32 @@ def solve(solving_id: int) -> None:
                 run.done += 1
             Solving.objects.filter(pk=run.pk).update(state=State.WORKING, done=run.done)
         _end(run, State.DONE)
+        clear_out(run.shot)
     except (RotoError, OSError) as error:
         _end(run, State.FAILED, str(error))
+
+
+def clear_out(shot: Shot) -> int:
+    """Take away solved frames that nothing asks for any more and that are old; returns how many."""
+    files = Files(shot.pk)
+    wanted: set[str] = set()
+    for row in shot.mattes.all():
+        matte = scene.core_matte(shot, row)
+        solver = ShotFringes(shot, wait=False)
+        for at, entry in enumerate(matte.entries):
+            if entry.mode == SOLVE:
+                wanted |= solver.asked_for(matte, at)
+    gone = 0
+    try:
+        _, names = default_storage.listdir(files.folder)
+    except (OSError, NotImplementedError):
+        return 0
+    for name in names:
+        path = f"{files.folder}/{name}"
+        if name.removesuffix(".npz") not in wanted and default_storage.get_modified_time(path) < timezone.now() - UNUSED:
+            default_storage.delete(path)
+            gone += 1
+    return gone
 
 
 def _solver(run: Solving, shot: Shot) -> ShotFringes:

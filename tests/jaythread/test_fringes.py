@@ -1,6 +1,8 @@
 """Fringes at the desk: painted, solved on demand and for all frames, kept, delivered."""
 
 import io
+import os
+import time
 import uuid
 import zipfile
 
@@ -149,3 +151,17 @@ def test_a_delivery_holds_the_solved_fringe_on_every_frame(shot, rafe, kite):
         for frame, name in enumerate(names, FIRST):
             alpha = np.asarray(Image.open(io.BytesIO(bag.read(name)))) / 65535
             assert alpha[subject(frame) & (picture(frame)[:, :, 0] == 180)].mean() > 0.9
+
+
+def test_old_solved_frames_that_nothing_asks_for_are_cleared_out(shot, rafe, kite, settings):
+    _, entry = paint(shot, rafe, kite)
+    folder = settings.MEDIA_ROOT / "fringes" / str(shot.pk)
+    folder.mkdir(parents=True)
+    for name, days in (("old", 9), ("new", 1)):
+        (folder / f"{name}.npz").write_bytes(b"solved once")
+        then = time.time() - 86400 * days
+        os.utime(folder / f"{name}.npz", (then, then))
+    fringes.solve(fringes.ask(rafe, shot.pk, entry).pk)
+    left = {p.stem for p in folder.iterdir()}
+    assert "old" not in left and "new" in left
+    assert len(fringes.state(rafe, shot.pk, entry)["solved"]) == LAST - FIRST + 1 and fringes.clear_out(shot) == 0
