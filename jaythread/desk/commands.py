@@ -5,22 +5,24 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from ninja import Schema
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from jaythread.desk.key_commands import OnKeys
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
-from roto.errors import BadGeometry
+from roto.errors import BadGeometry, BadKeys
 from roto.matte.profile import NAMES, OWN
 from roto.motion import edits, reaches, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
-from roto.track.thin import baked, thin
+from roto.track.thin import Thinned, baked, thin
 
 Six = Annotated[list[float], Field(min_length=6, max_length=6)]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
 Profile = Annotated[str, Field(pattern=f"^({'|'.join(NAMES)}|{OWN.pattern})$")]
 Mode = Literal["add", "cut", "keep", "solve"]
+LONGEST = 5000
+"""frames that are baked at once"""
 Spread = Literal["here", "all", "on"]
 """which keys a change touches: the one here (made where there is none), all of them, or those from here on, all by the same offset"""
 
@@ -411,10 +413,15 @@ class Bake(Schema):
     first: int
     last: int
     tolerance: float | None = Field(None, ge=0.01, le=100)
+    _made: tuple[CoreShape, CoreShape] | None = PrivateAttr(None)
 
     def on(self, shape: CoreShape) -> CoreShape:
-        free = baked(shape, np.arange(self.first, self.last + 1), free=True)
-        return free if self.tolerance is None else thin(free, self.tolerance).shape
+        if self.last <= self.first or self.last - self.first > LONGEST:
+            raise BadKeys(f"Bake 2 to {LONGEST} frames.")
+        if self._made is None or self._made[0] is not shape:
+            free = baked(shape, np.arange(self.first, self.last + 1), free=True)
+            self._made = shape, free if self.tolerance is None else thin(free, self.tolerance).shape
+        return self._made[1]
 
     def says(self, shape: CoreShape) -> str:
         after = self.on(shape)
@@ -427,12 +434,18 @@ class ThinKeys(Schema):
     do: Literal["thin keys"]
     shape: str
     tolerance: float = Field(0.5, ge=0.01, le=100)
+    _made: tuple[CoreShape, Thinned] | None = PrivateAttr(None)
+
+    def _thinned(self, shape: CoreShape) -> Thinned:
+        if self._made is None or self._made[0] is not shape:  # asked for more than once an edit, and it takes its time
+            self._made = shape, thin(shape, self.tolerance)
+        return self._made[1]
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return thin(shape, self.tolerance).shape
+        return self._thinned(shape).shape
 
     def says(self, shape: CoreShape) -> str:
-        done = thin(shape, self.tolerance)
+        done = self._thinned(shape)
         return f"thinned {shape.name}: {done.after} keys instead of {done.before}, off by {done.worst:.2f} px at most, on {done.where}"
 
 
