@@ -30,7 +30,7 @@ export function checking() {
       const unknown = values.filter(([off]) => off === null).length - (total - state.measured);
       const told = state.weakest.length ? `Off by ${state.weak.toFixed(0)} px or more:` : "No frame that was not looked at is off by a pixel.";
       const stale = total - state.measured;
-      return [told, unknown > 0 ? `Nothing is known of ${unknown} frames.` : "", stale ? `${stale} frames have changed since.` : ""].filter(Boolean).join(" ");
+      return [stale ? `${stale} frames have changed since.` : "", unknown > 0 ? `Nothing is known of ${unknown} frames.` : "", told].filter(Boolean).join(" ");
     },
 
     async answered(work) {

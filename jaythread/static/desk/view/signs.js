@@ -407,11 +407,11 @@ export function trackPath(pen, way, view) {
 
 // Where an outline, or a plane, is off: ticks from it to where the picture lies, the less sure the paler; a dot where it is not off.
 export function marks(pen, places, view) {
-  for (const [x, y, dx, dy, sure] of places) {
-    const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
-    const there = Math.hypot(dx, dy) * view.scale >= 3;
-    pen.globalAlpha = 0.35 + 0.65 * sure;
-    for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
+  for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
+    for (const [x, y, dx, dy, sure] of places) {
+      const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
+      const there = Math.hypot(dx, dy) * view.scale >= 3;
+      pen.globalAlpha = (colour === CASING ? 0.5 : 1) * (0.35 + 0.65 * sure);
       pen.beginPath();
       pen.moveTo(sx, sy);
       if (there) pen.lineTo(sx + dx * view.scale, sy + dy * view.scale);
