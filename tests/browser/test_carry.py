@@ -1,16 +1,25 @@
 """The picture carries the shapes: a point is followed, a shape rides on it, is corrected on top, and its keys are made few."""
 
+import io
+import urllib.request
+import uuid
+import zipfile
+
+import cv2
 import numpy as np
 import pytest
+from PIL import Image
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from benchmarks.clips import texture
+from jaythread.desk import actions
 from jaythread.desk.models import FormKey, Shape, Track
 from jaythread.desk.scene import core_shapes, core_track
 from jaythread.plates.models import Plate
 from roto.picture.stills import write_picture
 
+from ..conftest import command, trace
 from .test_desk import desk, shape  # noqa: F401 - fixtures
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -96,3 +105,87 @@ def test_a_track_is_laid_and_corrected_by_hand_and_the_view_is_held_on_it(cloth,
     desk.until(lambda: not Track.objects.exists())
     assert len(desk.browser.find_elements(By.CSS_SELECTOR, ".tracks li")) == 0
     assert desk.complaints() == []
+
+
+WIDE = 8
+"""times as fine as the plate: how the cloth's true matte is drawn"""
+
+
+def true_matte(frame):
+    """(64, 96) of a cloth that goes 5 px to the right a frame while its upper right corner is drawn out, with a square hole."""
+    k = frame - 1001
+    left = 5 + 5 * k
+    body = np.array([[left, 6], [left + 30 + 0.8 * k, 6 - 0.4 * k], [left + 30, 40], [left, 40]])
+    hole = np.array([[left + 8, 16], [left + 18, 16], [left + 18, 26], [left + 8, 26]])
+    big = np.zeros((64 * WIDE, 96 * WIDE), np.uint8)
+    for points, value in ((body, 255), (hole, 0)):
+        cv2.fillPoly(big, [np.rint(points * WIDE * 16 - 8).astype(np.int32)], value, shift=4)
+    return body, hole, cv2.resize(big, (96, 64), interpolation=cv2.INTER_AREA) / 255.0
+
+
+@pytest.fixture
+def stretched(shot, people):
+    """Its plate, and both outlines as they are on the first frame; motion blur is off."""
+    pattern = texture((96 * 2, 64), 7)
+    for frame in range(1001, 1009):
+        _, _, alpha = true_matte(frame)
+        shift = 5 * (frame - 1001)
+        cloth = 0.25 + 0.7 * pattern[:, 96 - shift : 192 - shift]
+        picture = (alpha * cloth + (1 - alpha) * 0.1) * 255
+        write_picture(Plate.objects.get().still(frame), np.repeat(np.rint(picture)[..., None], 3, axis=2).astype(np.uint8))
+    body, hole, _ = true_matte(1001)
+    actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="shutter", angle=0))
+    return trace(shot, people["rafe"], body, name="cloth"), trace(shot, people["rafe"], hole, mode="cut", name="hole")
+
+
+def test_two_shapes_ride_are_corrected_thinned_and_delivered_as_they_truly_are(stretched, shot, worker, artist):
+    cloth, hole = stretched
+    artist.sign_in("rafe")
+    artist.open_desk(shot.pk)
+    artist.press(Keys.SHIFT, "p")
+    artist.press(Keys.SHIFT, "k")
+    artist.tap(20, 31)
+    artist.until(lambda: Track.objects.exists())
+    artist.saved()
+    artist.browser.execute_script("document.querySelector('#carry ~ section details.fold-out').open = true")
+    artist.figure("half the width of the patch, px", 8)
+    artist.until(lambda: Track.objects.get().data["patch"]["half"] == 8)
+    artist.saved()
+    artist.click("All on")
+    artist.until(lambda: len(Track.objects.get().data["frames"]) == 8)
+    artist.until(lambda: "Followed" in artist.css("#follow-says").text)
+    names = artist.browser.find_elements(By.CSS_SELECTOR, ".stack .name")
+    names[0].click()
+    artist.chain().key_down(Keys.SHIFT).click(names[1]).key_up(Keys.SHIFT).perform()
+    artist.choose("The track it rides on", "point")
+    artist.until(lambda: all(Shape.objects.get(pk=s).carrier for s in (cloth, hole)))
+    artist.saved()
+    artist.press("t")
+    artist.browser.find_elements(By.CSS_SELECTOR, ".stack .name")[0].click()
+    for frame in (1003, 1006, 1008):
+        artist.figure("Frame", frame)
+        artist.frame_is(frame)
+        there, true = outline(cloth, frame)[1], true_matte(frame)[0][1]
+        artist.drag(tuple(there), tuple(true))
+        artist.until(lambda f=frame, t=true: np.abs(outline(cloth, f)[1] - t).max() < 0.2)
+        artist.saved()
+    artist.press(Keys.SHIFT, "p")
+    artist.figure("how far an outline may be off, px", 0.2)
+    artist.click("Thin its keys")
+    artist.until(lambda: "thinned cloth" in artist.text)
+    artist.click("Take it")
+    artist.until(lambda: FormKey.objects.filter(shape=cloth).count() < 4)
+    artist.saved()
+    artist.click("Deliver")
+    artist.until(lambda: artist.css("form .btn-primary")).click()
+    artist.until(lambda: artist.browser.find_element(By.PARTIAL_LINK_TEXT, "version 1")).click()
+    artist.until(lambda: artist.css("#state").text == "proved", 60)
+    session = artist.browser.get_cookie("sessionid")["value"]
+    asked = urllib.request.Request(artist.css("#fetch").get_attribute("href"), headers={"Cookie": f"sessionid={session}"})
+    with urllib.request.urlopen(asked) as reply:
+        bag = zipfile.ZipFile(io.BytesIO(reply.read()))
+    for frame in range(1001, 1009):
+        with Image.open(io.BytesIO(bag.read(f"KITE_010_kite.{frame}.png"))) as still:
+            off = np.abs(np.asarray(still, dtype=float) / 65535 - true_matte(frame)[2])
+        assert off.mean() < 0.004 and np.percentile(off, 99.5) < 0.3  # a fifth of a pixel along the edges
+    assert artist.complaints() == []
