@@ -13,11 +13,13 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from benchmarks.clips import texture
-from jaythread.desk import actions
+from jaythread.desk import actions, following
 from jaythread.desk.models import FormKey, Shape, Track
 from jaythread.desk.scene import core_shapes, core_track
 from jaythread.plates.models import Plate
 from roto.picture.stills import write_picture
+from roto.track.align import mapped
+from roto.track.track import maps_between
 
 from ..conftest import command, trace
 from .test_desk import desk, shape  # noqa: F401 - fixtures
@@ -103,7 +105,7 @@ def test_a_track_is_laid_and_corrected_by_hand_and_the_view_is_held_on_it(cloth,
     assert np.array(desk.view()[1:]) - before[1:] == pytest.approx(np.array([dx, dy]) * before[0], abs=1.0)
     desk.click("Remove")
     desk.until(lambda: not Track.objects.exists())
-    assert len(desk.browser.find_elements(By.CSS_SELECTOR, ".tracks li")) == 0
+    desk.until(lambda: desk.browser.find_elements(By.CSS_SELECTOR, ".tracks li") == [])
     assert desk.complaints() == []
 
 
@@ -189,3 +191,27 @@ def test_two_shapes_ride_are_corrected_thinned_and_delivered_as_they_truly_are(s
             off = np.abs(np.asarray(still, dtype=float) / 65535 - true_matte(frame)[2])
         assert off.mean() < 0.004 and np.percentile(off, 99.5) < 0.3  # a fifth of a pixel along the edges
     assert artist.complaints() == []
+
+
+def test_a_plane_is_corrected_by_any_of_the_places_that_show_how_it_holds(cloth, people, worker, desk, shape, shot):  # noqa: F811
+    held = trace(shot, people["rafe"], ((6, 4), (34, 4), (34, 32), (6, 32)), name="cloth")
+    desk.browser.refresh()
+    desk.until(lambda: desk.css("body").get_attribute("data-open"))
+    next(n for n in desk.browser.find_elements(By.CSS_SELECTOR, ".stack .name") if n.text == "cloth").click()
+    desk.press(Keys.SHIFT, "p")
+    desk.click("Follow the plane of cloth")
+    desk.until(lambda: Track.objects.exists())
+    desk.saved()
+    desk.click("One on")
+    desk.frame_is(1002)
+    before = core_track(Track.objects.get()).points_at(1002.0, 1002)[0]
+    ticks = following.holds(people["rafe"], shot.pk, Track.objects.get().pk, 1002)["ticks"]
+    x, y = ticks[0][:2]
+    ochre = [184, 116, 26]
+    desk.until(lambda: any(desk.pixels("outline-layer", x + d - 0.5, y - 0.5)[:3] == ochre for d in (-0.2, 0, 0.2)))
+    moved = desk.drag((x, y), (x + 3, y + 2))
+    desk.until(lambda: 1002 in Track.objects.get().data["hand"])
+    core = core_track(Track.objects.get())
+    after = mapped(maps_between(before, core.points_at(1002.0, 1002), "perspective")[0], np.array([[x, y]]))[0]
+    assert after == pytest.approx(np.array([x, y]) + moved, abs=0.25)
+    assert Shape.objects.filter(pk=held).exists() and desk.complaints() == []

@@ -7,6 +7,21 @@ import * as signs from "../view/signs.js";
 const NEAR = 12; // screen px
 export const HALF = 16; // plate px: half the width of a new patch
 
+// How much each of four corners counts for a place between them (bilinear), found by Newton's method.
+export function within([a, b, c, d], [x, y]) {
+  let [u, v] = [0.5, 0.5];
+  for (let k = 0; k < 12; k++) {
+    const at = [0, 1].map((i) => (1 - v) * ((1 - u) * a[i] + u * b[i]) + v * ((1 - u) * d[i] + u * c[i]));
+    const du = [0, 1].map((i) => (1 - v) * (b[i] - a[i]) + v * (c[i] - d[i]));
+    const dv = [0, 1].map((i) => (1 - u) * (d[i] - a[i]) + u * (c[i] - b[i]));
+    const area = du[0] * dv[1] - du[1] * dv[0] || 1e-9;
+    const [ex, ey] = [x - at[0], y - at[1]];
+    u += (ex * dv[1] - ey * dv[0]) / area;
+    v += (du[0] * ey - du[1] * ex) / area;
+  }
+  return [(1 - u) * (1 - v), u * (1 - v), u * v, (1 - u) * v];
+}
+
 export class Carrying {
   constructor(desk) {
     this.desk = desk;
@@ -22,7 +37,16 @@ export class Carrying {
         if (away < NEAR && (!best || away < best.away)) best = { track, index, away };
       });
     }
-    return best;
+    return best || this.tickAt(p);
+  }
+
+  // A place of the chosen plane by which it can be moved as well: one of those that show how it holds.
+  tickAt(p) {
+    const { store, tracks } = this.desk;
+    const tick = tracks.ticks.find(([x, y]) => Math.hypot(x - p.x, y - p.y) * p.scale < NEAR);
+    if (!tick) return null;
+    const start = store.trackPoints(store.trackNow);
+    return { track: store.trackNow, start, weights: within(start, tick) };
   }
 
   down(e, p) {
@@ -50,9 +74,16 @@ export class Carrying {
     if (!drag) return;
     const { store, stage } = this.desk;
     drag.moved = true;
-    const points = store.trackPoints(drag.track).map((point) => [...point]);
-    points[drag.index] = [points[drag.index][0] + p.x - drag.from.x, points[drag.index][1] + p.y - drag.from.y];
-    drag.from = p;
+    const [dx, dy] = [p.x - drag.from.x, p.y - drag.from.y];
+    let points;
+    if (drag.weights) {
+      const all = drag.weights.reduce((sum, w) => sum + w * w, 0); // the corners move as little as brings the place along
+      points = drag.start.map(([x, y], i) => [x + (dx * drag.weights[i]) / all, y + (dy * drag.weights[i]) / all]);
+    } else {
+      points = store.trackPoints(drag.track).map((point) => [...point]);
+      points[drag.index] = [points[drag.index][0] + dx, points[drag.index][1] + dy];
+      drag.from = p;
+    }
     store.localTrack = { track: drag.track.id, frame: store.frame, points };
     stage.draw("outline");
   }
@@ -62,8 +93,9 @@ export class Carrying {
     const { store, edits } = this.desk;
     this.drag = null;
     if (!drag?.moved) return;
-    const place = store.trackPoints(drag.track)[drag.index];
-    edits.push({ do: "correct track", track: drag.track.id, frame: store.frame, points: { [drag.index]: place } }).then(() => {
+    const places = store.trackPoints(drag.track);
+    const points = drag.weights ? { ...places } : { [drag.index]: places[drag.index] };
+    edits.push({ do: "correct track", track: drag.track.id, frame: store.frame, points }).then(() => {
       store.localTrack = null;
       this.desk.stage.draw("outline");
     });
