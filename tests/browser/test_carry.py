@@ -38,20 +38,25 @@ def cloth(shot):
         write_picture(Plate.objects.get().still(frame), picture)
 
 
+def lay_point(artist, x, y, half):
+    """Begin a point in the step Carry, with a patch of that size."""
+    artist.press(Keys.SHIFT, "p")
+    artist.press(Keys.SHIFT, "k")
+    artist.tap(x, y)
+    artist.until(lambda: Track.objects.exists())
+    artist.saved()
+    artist.browser.execute_script("document.querySelector('#carry ~ section details.fold-out').open = true")
+    artist.figure("half the width of the patch, px", half)
+    artist.until(lambda: Track.objects.get().data["patch"]["half"] == half)
+    artist.saved()
+
+
 def outline(which, frame):
     return core_shapes([Shape.objects.get(pk=which)])[which].outlines(np.array([frame]))[0, :, :2]
 
 
 def test_a_point_is_followed_a_shape_rides_and_is_corrected(cloth, worker, desk, shape):  # noqa: F811
-    desk.press(Keys.SHIFT, "p")
-    desk.press(Keys.SHIFT, "k")
-    desk.tap(20, 18)
-    desk.until(lambda: Track.objects.exists())
-    desk.saved()
-    desk.browser.execute_script("document.querySelector('#carry ~ section details.fold-out').open = true")
-    desk.figure("half the width of the patch, px", 9)
-    desk.until(lambda: Track.objects.get().data["patch"]["half"] == 9)
-    desk.saved()
+    lay_point(desk, 20, 18, 9)
     desk.click("One on")
     desk.frame_is(1002)
     desk.click("All on")
@@ -144,15 +149,7 @@ def test_two_shapes_ride_are_corrected_thinned_and_delivered_as_they_truly_are(s
     cloth, hole = stretched
     artist.sign_in("rafe")
     artist.open_desk(shot.pk)
-    artist.press(Keys.SHIFT, "p")
-    artist.press(Keys.SHIFT, "k")
-    artist.tap(20, 31)
-    artist.until(lambda: Track.objects.exists())
-    artist.saved()
-    artist.browser.execute_script("document.querySelector('#carry ~ section details.fold-out').open = true")
-    artist.figure("half the width of the patch, px", 8)
-    artist.until(lambda: Track.objects.get().data["patch"]["half"] == 8)
-    artist.saved()
+    lay_point(artist, 20, 31, 8)
     artist.click("All on")
     artist.until(lambda: len(Track.objects.get().data["frames"]) == 8)
     artist.until(lambda: "Followed" in artist.css("#follow-says").text)

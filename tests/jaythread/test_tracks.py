@@ -2,6 +2,7 @@
 
 import uuid
 
+import cv2
 import numpy as np
 import pytest
 
@@ -84,6 +85,21 @@ def test_a_frame_is_followed_at_once_and_backwards_too(shot, rafe):
     assert run.state == "done" and places(key, [1004])[0] == pytest.approx([38, 18], abs=0.1)
     following.begin(rafe, shot.pk, uuid.UUID(key), 1004, 1003, False)
     assert places(key, [1003])[0] == pytest.approx([32, 18], abs=0.1)
+
+
+def test_the_small_pictures_are_read_when_asked(shot, rafe):
+    key = begin(shot, rafe, points=[TIP], half=9, model="move")
+    plate = Plate.objects.get()
+    for frame in range(FIRST, LAST + 1):
+        cv2.imwrite(str(plate.proxy(frame)), cv2.imread(str(plate.still(frame))), [cv2.IMWRITE_JPEG_QUALITY, 90])
+        plate.still(frame).unlink()
+    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, True)
+    following.follow(run.pk)
+    assert np.abs(places(key) - np.array(TIP) - np.arange(8)[:, None] * [6, 0]).max() < 0.3
+    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, False)
+    following.follow(run.pk)
+    run.refresh_from_db()
+    assert run.state == "failed" and "has no picture to follow" in run.message
 
 
 def test_a_lost_point_stops_at_the_last_good_frame_and_says_why(shot, rafe):

@@ -2,7 +2,7 @@
 
 import { toScreen } from "../geom/view.js";
 import { hit } from "../model/hit.js";
-import * as signs from "../view/signs.js";
+import * as signs from "../view/track_signs.js";
 
 const NEAR = 12; // screen px
 export const HALF = 16; // plate px: half the width of a new patch

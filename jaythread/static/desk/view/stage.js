@@ -3,6 +3,7 @@
 import * as V from "../geom/view.js";
 import { reachLines } from "../geom/reach.js";
 import * as signs from "./signs.js";
+import { marks } from "./track_signs.js";
 
 const GROUNDS = { checker: "#5f5f5f", black: "#000", white: "#fff", grey: "#777" };
 const CHECK = 12; // screen px
@@ -286,7 +287,7 @@ export class Stage {
     }
     for (const { points, reaches, shift } of this.trial?.soft(store.frame) || []) signs.varyingBand(pen, reachLines(points, reaches, shift), view);
     for (const points of this.trial?.outlines(store.frame) || []) signs.openly(pen, points, view);
-    if (!store.hidden) signs.marks(pen, this.fits?.marks || [], view);
+    if (!store.hidden) marks(pen, this.fits?.marks || [], view);
     if (this.extra) this.extra(pen, view);
     if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);
   }
