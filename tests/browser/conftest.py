@@ -92,6 +92,10 @@ class Artist:
     def label(self, text: str):
         return self.css(f'[aria-label="{text}"]')
 
+    def seen(self, text: str):
+        """What bears that label, once it can be seen: a panel that a key has just asked for takes a moment to come up."""
+        return self.until(lambda: next(e for e in self.browser.find_elements(By.CSS_SELECTOR, f'[aria-label="{text}"]') if e.is_displayed()))
+
     def click(self, text: str) -> None:
         path = f"//*[self::a or self::button or self::summary][normalize-space()='{text}']"
         self.until(lambda: next(e for e in self.browser.find_elements(By.XPATH, path) if e.is_displayed())).click()
@@ -174,12 +178,12 @@ class Artist:
         self.until(lambda: int(self.css("#frame").get_attribute("value")) == frame)
 
     def figure(self, label: str, value: object) -> None:
-        field = self.label(label)
+        field = self.seen(label)
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(str(value), Keys.ENTER)
 
     def choose(self, label: str, text: str) -> None:
-        Select(self.label(label)).select_by_visible_text(text)
+        Select(self.seen(label)).select_by_visible_text(text)
 
     def saved(self) -> None:
         self.until(lambda: self.css("#saved").text == "all saved")
