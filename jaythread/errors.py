@@ -5,7 +5,7 @@ from collections.abc import Callable
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
-from roto.errors import BadDocument, RotoError
+from roto.errors import BadDocument, BadRecipe, RotoError
 
 
 class NotThere(RotoError):
@@ -41,7 +41,7 @@ def answer(error: RotoError) -> JsonResponse:
     body: dict[str, object] = {
         "code": error.code,
         "message": error.message,
-        "field": error.path if isinstance(error, BadDocument) else None,
+        "field": error.path if isinstance(error, BadDocument | BadRecipe) else None,
     }
     present = error.facts.get("present")
     if present is not None:

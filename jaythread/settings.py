@@ -90,6 +90,8 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 20_000  # stills of one shot; ten minutes at 30 f
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 << 20
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 
+STALLED_AFTER = float(os.environ.get("JAY_STALLED_AFTER", "30"))  # seconds without a heartbeat after which a worker counts as dead
+
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],

@@ -16,7 +16,7 @@ from roto.matte.shutter import Shutter
 from roto.matte.stack import SOLVE, Entry, Matte
 from roto.motion import edits
 from roto.motion.reaches import set_reach
-from roto.package.manifest import file_name
+from roto.package.recipe import Recipe
 from roto.picture.display import to_screen
 from roto.picture.png import encode
 from roto.picture.sequence import arrange
@@ -84,10 +84,12 @@ def main(arguments: list[str] | None = None) -> int:
         matte = replace(matte, first=min(first, matte.first), last=max(last, matte.last))
         given.out.mkdir(parents=True, exist_ok=True)
 
-        ending = ".exr" if given.depth == "float" else ".png"
+        recipe = Recipe(format={"8": "png8", "16": "png16", "float": "exr32"}[given.depth])
+        pieces = recipe.pieces(first, last, (first, last))
+        names = recipe.names(pieces, shot=matte.shot, matte=matte.name, version=1, recipe="")
 
         def write(frame: int, done: Rendered) -> None:
-            write_matte(given.out / file_name(matte, frame, ending), done.alpha, given.depth)
+            write_matte(given.out / names[frame - first], done.alpha, given.depth)
 
         for _ in render_each(matte, range(first, last + 1), write, given.workers, given.depth, given.plate and from_stills(given.plate)):
             pass

@@ -5,6 +5,7 @@ of references: for functions that neither make nor keep arrays it is a third of 
 """
 
 import hashlib
+import re
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -13,12 +14,28 @@ from typing import Any
 from numba import config, njit
 
 HERE = Path(__file__).parent
+IMPORT = re.compile(r"^\s*from (roto[\w.]*) import (\([^)]*\)|.*)$", re.MULTILINE)
+
+
+def _sources() -> list[Path]:
+    """The files with compiled functions, and all those of the core that they take something from."""
+    texts = {path: path.read_text() for path in HERE.rglob("*.py")}
+    found = [path for path, text in texts.items() if "from roto.compiled import" in text]
+    for path in found:
+        for module, names in IMPORT.findall(texts[path]):
+            base = HERE.joinpath(*module.split(".")[1:])
+            near = [
+                base.with_suffix(".py"),
+                *(base / f"{name.split()[0]}.py" for name in names.replace("(", "").split(",") if name.strip()),
+            ]
+            found += [p for p in near if p in texts and p not in found]
+    return sorted(found)
 
 
 def _kept_in() -> Path | None:
     """Where compiled code is kept: a folder for exactly these sources, since a function's own file does not tell what it calls."""
     mark = hashlib.sha256()
-    for path in sorted(HERE.rglob("*.py")):
+    for path in _sources():
         mark.update(path.read_bytes())
     folder = HERE / "__pycache__" / f"compiled-{mark.hexdigest()[:16]}"
     try:

@@ -53,6 +53,17 @@ class BadPackage(RotoError):
     code = "package.bad"
 
 
+class BadRecipe(RotoError):
+    """The recipe asks for something that cannot be made."""
+
+    code = "recipe.bad"
+
+    def __init__(self, path: str, why: str) -> None:
+        super().__init__(f"{path}: {why}", path=path, why=why)
+        self.path = path
+        self.why = why
+
+
 class NoFringe(RotoError):
     """A fringe is solved from the plate, and there is no plate here to solve it from."""
 

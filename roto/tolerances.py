@@ -59,3 +59,6 @@ MATTING_REST = 1e-3
 
 SOLID = 0.998
 """of alpha: what counts as solid where a fringe asks; less than a half of 1/255 under 1."""
+
+SAME_AREA = 1e-5
+"""of a matte's area: how well sums of its values agree before and after writing, for rounding of whole numbers"""

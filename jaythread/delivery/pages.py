@@ -1,19 +1,64 @@
 """Pages of deliveries."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from jaythread.delivery import actions
+from jaythread.delivery import actions, comparing, making, planning, recipes
 from jaythread.delivery.models import Delivery, State
-from jaythread.delivery.policies import delivery_for
+from jaythread.delivery.policies import delivery_for, package_for
+from jaythread.desk import scene
 from jaythread.desk.journal import as_uuid
+from jaythread.desk.policies import matte_for
 from jaythread.errors import NotThere, Refused
+from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
+from roto.errors import BadRecipe
 from roto.exchange import document
 from roto.matte.stack import sentence
+from roto.package.formats import FORMATS
+from roto.package.recipe import COMPRESSIONS, CONTENTS
+from roto.package.recipe import Recipe as CoreRecipe
+
+FIGURES = ("padding", "spare", "width", "height")
+SWITCHES = ("reverse", "plate", "shapes", "svg", "tracks", "editorial")
+
+
+def settings_of(said: Any) -> CoreRecipe:
+    """A recipe from the fields of a form. BadRecipe with the field that is wrong."""
+
+    def number(name: str, usual: float) -> Any:
+        text = said.get(name, "").strip()
+        if not text:
+            return usual
+        try:
+            return float(text) if isinstance(usual, float) else int(text)
+        except ValueError as error:
+            raise BadRecipe(name, f"'{text[:20]}' is not a {'' if isinstance(usual, float) else 'whole '}number.") from error
+
+    hexes = said.get("colour", "#808080").lstrip("#")
+    try:
+        colour = [int(hexes[k : k + 2], 16) / 255 for k in (0, 2, 4)]
+    except ValueError as error:
+        raise BadRecipe("colour", "must be a colour like #808080.") from error
+    data: dict[str, Any] = {k: said.get(k, "") for k in ("format", "content", "compression", "pattern", "size")}
+    data |= {k: number(k, 0) for k in FIGURES} | {k: said.get(k) == "on" for k in SWITCHES}
+    data |= {"colour": colour, "pixel_aspect": number("pixel_aspect", 1.0)}
+    data["start"] = number("start", 0) if said.get("start", "").strip() else None
+    return CoreRecipe.from_json(data)
+
+
+def _range(said: Any) -> tuple[int | None, int | None]:
+    try:
+        first, last = (int(said[k]) if said.get(k, "").strip() else None for k in ("first", "last"))
+    except ValueError as error:
+        raise BadRecipe("range", "frames are whole numbers.") from error
+    return first, last
 
 
 @login_required
@@ -22,12 +67,13 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
     it = shot_for(request.user, shot_id, "look")
     if request.method == "POST":
         try:
-            actions.ask(request.user, shot_id, as_uuid(request.POST.get("matte", "")))
-        except Refused as error:
+            return _ask(request, it)
+        except (Refused, BadRecipe) as error:
             messages.error(request, error.message)
         return redirect("deliveries", shot_id)
-    rows = list(Delivery.objects.filter(matte__shot=it).select_related("matte", "user"))
+    rows = list(Delivery.objects.filter(matte__shot=it).select_related("matte__shot", "user"))
     seat = require(request.user, it.production_id, "look")
+    formats = [{"key": f.key, "says": f.says} for f in FORMATS.values()]
     return render(
         request,
         "delivery/shot.html",
@@ -38,8 +84,78 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
             "deliveries": rows,
             "waiting": any(d.busy for d in rows),
             "mattes": it.mattes.prefetch_related("entries"),
+            "recipes": [o.to_json() for o in recipes.offered(it.production_id)],
+            "formats": formats,
+            "contents": CONTENTS.items(),
+            "compressions": COMPRESSIONS,
         },
     )
+
+
+def _ask(request: HttpRequest, it: Shot) -> HttpResponse:
+    """Ask for a delivery; with the settings of the form where it holds any, else by the recipe that it names."""
+    said = request.POST
+    ids = [as_uuid(m) for m in said.getlist("matte")]
+    first, last = _range(said)
+    named = recipes.chosen(it.production_id, said["recipe"]) if said.get("recipe") else None
+    recipe, name = (named.core, named.name) if named else (None, "")
+    if said.get("format"):
+        recipe = settings_of(said)
+        name = name if named and named.core == recipe else f"{name}, changed" if name else "by hand"
+    made = actions.ask(request.user, it.pk, ids, recipe, name, first, last)
+    return redirect("delivery", made.pk)
+
+
+@login_required
+@require_POST
+def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
+    """What follows from the settings in the form: names, frames, size; or what is wrong with them."""
+    it = shot_for(request.user, shot_id, "deliver")
+    try:
+        recipe = settings_of(request.POST)
+        ids = [as_uuid(m) for m in request.POST.getlist("matte")]
+        if not ids:
+            raise Refused("Choose a matte.")
+        cores = tuple(scene.core_matte(it, matte_for(request.user, shot_id, m, "look")[1]) for m in ids)
+        first, last = _range(request.POST)
+        return JsonResponse(planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe"))
+    except (BadRecipe, Refused) as error:
+        field = error.path if isinstance(error, BadRecipe) else ""
+        return JsonResponse({"wrong": error.why if isinstance(error, BadRecipe) else error.message, "field": field})
+
+
+@login_required
+def production_recipes(request: HttpRequest, production_id: int) -> HttpResponse:
+    """The recipes of a production; saves one."""
+    seat = require(request.user, production_id, "look")
+    if request.method == "POST":
+        try:
+            made = recipes.save(
+                request.user,
+                production_id,
+                request.POST.get("recipe_name", ""),
+                request.POST.get("says", ""),
+                settings_of(request.POST).to_json(),
+            )
+            messages.success(request, f"The recipe '{made.name}' is saved as version {made.version}.")
+        except (Refused, BadRecipe) as error:
+            messages.error(request, error.message)
+        back = request.POST.get("shot", "")
+        return redirect("deliveries", int(back)) if back.isdigit() else redirect("recipes", production_id)
+    own = seat.production.recipes.select_related("user")
+    return render(
+        request,
+        "delivery/recipes.html",
+        {"seat": seat, "own": own, "offered": recipes.offered(production_id), "may_deliver": seat.may("deliver")},
+    )
+
+
+@login_required
+@require_POST
+def put_away(request: HttpRequest, recipe_id: int) -> HttpResponse:
+    row = recipes.put_away(request.user, recipe_id)
+    messages.success(request, f"'{row.name}' is no longer offered. Packages that were made by it stay.")
+    return redirect("recipes", row.production_id)
 
 
 @login_required
@@ -48,7 +164,8 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
     it = delivery_for(request.user, delivery_id, "look")
     seat = require(request.user, it.matte.shot.production_id, "look")
     frames = list(it.frames.all())
-    core = document.loads(it.document)
+    cores = [document.loads(text) for text in [it.document, *it.others]]
+    at_of = {f.frame: f.at for f in frames}
     return render(
         request,
         "delivery/delivery.html",
@@ -58,11 +175,16 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "seat": seat,
             "frames": frames,
             "done": sum(f.done for f in frames),
-            "megabytes": sum(f.bytes for f in frames) / 1e6,
+            "counts": [(c, n) for c in ("new", "changed", "same") if (n := sum(f.change == c for f in frames))],
             "samples": max((f.samples for f in frames), default=0),
             "capped": [f.frame for f in frames if f.capped],
-            "sentence": sentence(core),
-            "core": core,
+            "stacks": [(core.name, sentence(core)) for core in cores],
+            "core": cores[0],
+            "recipe": it.core_recipe,
+            "content": CONTENTS[it.core_recipe.content],
+            "size": it.core_recipe.picture_size(cores[0].size),
+            "odd": [{**row, "at": at_of.get(row["frame"])} for row in it.odd],
+            "others": Delivery.objects.filter(matte=it.matte, state=State.PROVED).exclude(pk=it.pk),
             "may_deliver": seat.may("deliver"),
         },
     )
@@ -71,28 +193,97 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
 @login_required
 @require_GET
 def state(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    """How a delivery stands, for the page that follows it."""
     it = delivery_for(request.user, delivery_id, "look")
-    rows = list(it.frames.values_list("frame", "done"))
+    rows = list(it.frames.values_list("at", "done", "taken"))
+    made = sum(d and not t for _, d, t in rows)
+    left = sum(not d for _, d, _ in rows)
+    gone = (timezone.now() - it.started).total_seconds() if it.started else 0.0
     return JsonResponse(
-        {"state": it.state, "done": sum(d for _, d in rows), "total": len(rows), "checked": it.checked, "frames": [f for f, d in rows if d]}
+        {
+            "state": it.state,
+            "done": sum(d for _, d, _ in rows),
+            "total": len(rows),
+            "checked": it.checked,
+            "frames": [at for at, d, _ in rows if d],
+            "left": round(gone / made * left) if made > 2 and it.state == State.RENDERING else None,
+        }
     )
 
 
-@login_required
-@require_POST
-def cancel(request: HttpRequest, delivery_id: int) -> HttpResponse:
+def _act(request: HttpRequest, delivery_id: int, act: Any) -> HttpResponse:
     try:
-        actions.cancel(request.user, delivery_id)
+        act(request.user, delivery_id)
     except Refused as error:
         messages.error(request, error.message)
     return redirect("delivery", delivery_id)
 
 
 @login_required
+@require_POST
+def cancel(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    return _act(request, delivery_id, actions.cancel)
+
+
+@login_required
+@require_POST
+def pause(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    return _act(request, delivery_id, actions.pause)
+
+
+@login_required
+@require_POST
+def go_on(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    return _act(request, delivery_id, actions.go_on)
+
+
+@login_required
+@require_POST
+def accept(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    frame = request.POST.get("frame", "")
+    frames = [int(frame)] if frame.lstrip("-").isdigit() else None
+    return _act(request, delivery_id, lambda user, pk: actions.accept(user, pk, frames))
+
+
+@login_required
 @require_GET
 def fetch(request: HttpRequest, delivery_id: int) -> HttpResponseBase:
-    it = delivery_for(request.user, delivery_id, "fetch")
-    path = actions.zip_path(it)
-    if it.state != State.PROVED or not path.exists():
+    it = package_for(request.user, delivery_id)
+    path = making.zip_path(it)
+    if not path.exists():
         raise NotThere("This package is not there: only a proved delivery can be fetched.")
     return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
+
+
+@login_required
+@require_GET
+def picture(request: HttpRequest, delivery_id: int, at: int) -> HttpResponse:
+    """A delivered frame, small."""
+    it = delivery_for(request.user, delivery_id, "look")
+    return HttpResponse(comparing.picture(it, at), content_type="image/png")
+
+
+@login_required
+@require_GET
+def against(request: HttpRequest, delivery_id: int, other_id: int) -> HttpResponse:
+    """What changed between two packages."""
+    it, other = delivery_for(request.user, delivery_id, "look"), delivery_for(request.user, other_id, "look")
+    if it.matte.shot_id != other.matte.shot_id:
+        raise NotThere("Only packages of the same shot can be compared.")
+    rows = comparing.rows(it, other)
+    seat = require(request.user, it.matte.shot.production_id, "look")
+    changed = [row["frame"] for row in rows if row["stands"] == "changed"]
+    wanted = request.GET.get("frame", "")
+    frame = int(wanted) if wanted.lstrip("-").isdigit() else changed[0] if changed else rows[0]["frame"]
+    return render(
+        request,
+        "delivery/against.html",
+        {"delivery": it, "other": other, "rows": rows, "seat": seat, "shot": it.matte.shot, "changed": changed, "frame": frame},
+    )
+
+
+@login_required
+@require_GET
+def difference(request: HttpRequest, delivery_id: int, other_id: int, frame: int) -> HttpResponse:
+    it, other = delivery_for(request.user, delivery_id, "look"), delivery_for(request.user, other_id, "look")
+    return HttpResponse(comparing.difference(it, other, frame), content_type="image/png")

@@ -3,17 +3,30 @@
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
-from jaythread.delivery import actions
+from jaythread.delivery import making
+from jaythread.settings import STALLED_AFTER
+
+AGAIN = RetryStrategy(max_attempts=3)
 
 
-@app.task(name="delivery.deliver", queue="delivery", retry=RetryStrategy(max_attempts=3))
-def deliver(delivery_id: int) -> None:
-    actions.deliver(delivery_id)
+@app.task(name="delivery.begin", queue="delivery", retry=AGAIN)
+def begin(delivery_id: int) -> None:
+    making.begin(delivery_id)
+
+
+@app.task(name="delivery.chunk", queue="delivery", retry=AGAIN)
+def chunk(chunk_id: int) -> None:
+    making.chunk(chunk_id)
+
+
+@app.task(name="delivery.finish", queue="delivery", retry=AGAIN)
+def finish(delivery_id: int) -> None:
+    making.finish(delivery_id)
 
 
 @app.periodic(cron="* * * * *")
 @app.task(name="delivery.sweep", queueing_lock="sweep", pass_context=True)
 async def sweep(context, timestamp: int) -> None:  # type: ignore[no-untyped-def]
     """Take up again what a killed worker left behind."""
-    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=30):
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER):
         await app.job_manager.retry_job(job)

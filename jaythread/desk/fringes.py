@@ -107,9 +107,8 @@ class ShotFringes(fringe.Fringes):
 
     def _keys_of(self, matte: CoreMatte, at: int) -> tuple[dict[int, str], dict[int, str]]:
         shape = matte.entries[at].shape
-        keys = self.keys(matte, at, [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)])
-        around = {f: [keys[k] for k in range(f - fringe.AROUND, f + fringe.AROUND + 1) if k in keys] for f in keys}
-        return keys, {f: fringe.steady_key(keys[f], around[f]) for f in keys}
+        live = [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)]
+        return self.keys(matte, at, live), self.whole_keys(matte, at, live)
 
     def standing(self, matte: CoreMatte, at: int) -> list[int]:
         """Frames on which a fringe is solved and steadied."""

@@ -324,3 +324,26 @@ class Measuring(Work):
 
     def __str__(self) -> str:
         return f"measuring {self.matte}"
+
+
+class Note(models.Model):
+    """What somebody says about a frame and a place of a shot. by: who, also somebody without an account. x, y: plate px; none for the whole
+    frame. package: which delivery it is about. ref: what the other side calls it, so that it is not taken twice."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="notes")
+    frame = models.IntegerField()
+    x = models.FloatField(null=True, blank=True)
+    y = models.FloatField(null=True, blank=True)
+    says = models.CharField(max_length=1000)
+    by = models.CharField(max_length=80)
+    package = models.CharField(max_length=160, blank=True)
+    ref = models.CharField(max_length=80, blank=True)
+    done = models.BooleanField(default=False)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["frame", "made"]
+        constraints = [models.UniqueConstraint(fields=["shot", "ref"], condition=~models.Q(ref=""), name="note_once")]
+
+    def __str__(self) -> str:
+        return f"note on {self.frame}"

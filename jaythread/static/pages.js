@@ -53,7 +53,7 @@ document.addEventListener("alpine:init", () => {
     words: "waiting for a worker",
     bar: "width: 0%",
     init() {
-      const ended = ["proved", "failed", "cancelled"];
+      const ended = ["proved", "failed", "cancelled", "paused", "held up"];
       if (ended.includes(this.$el.dataset.state)) return;
       const url = this.$el.dataset.url;
       const look = async () => {
@@ -64,7 +64,8 @@ document.addEventListener("alpine:init", () => {
         const count = reading ? now.checked : now.done;
         if (now.state !== "waiting") this.words = `${reading ? "read back" : "rendered"} ${count} of ${now.total} frames`;
         this.bar = `width: ${(100 * count) / now.total}%`;
-        for (const frame of now.frames) document.querySelector(`[data-frame="${frame}"]`).classList.add("done");
+        if (now.left !== null) this.words += `, about ${now.left < 90 ? `${now.left} s` : `${Math.round(now.left / 60)} min`} left`;
+        for (const at of now.frames) document.querySelector(`[data-at="${at}"]`).classList.add("done");
         setTimeout(look, 400);
       };
       setTimeout(look, 300);

@@ -281,6 +281,6 @@ def loads(text: str | bytes) -> Matte:
     """A matte from the document's text."""
     try:
         document = json.loads(text, parse_constant=_no_constant)
-    except (ValueError, UnicodeDecodeError) as error:
+    except (ValueError, UnicodeDecodeError, RecursionError) as error:
         raise BadDocument("document", f"is not JSON: {error}") from error
     return from_json(document)

@@ -260,6 +260,14 @@ class Fringes:
         """A name for everything that a frame's solution depends on, equal for equal input."""
         return self.keys(matte, at, [frame])[frame]
 
+    def whole_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
+        """By frame, a name for everything that its steadied solution depends on."""
+        shape = matte.entries[at].shape
+        near = sorted({g for f in frames for g in range(f - AROUND, f + AROUND + 1) if matte.first <= g <= matte.last and shape.is_live(g)})
+        keys = self.keys(matte, at, near)
+        around = {f: [keys[g] for g in range(f - AROUND, f + AROUND + 1) if g in keys] for f in frames if f in keys}
+        return {f: steady_key(keys[f], others) for f, others in around.items()}
+
     def keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
         """The same for several frames."""
         if not frames:

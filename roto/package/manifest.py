@@ -1,4 +1,4 @@
-"""What a package holds: file names and the manifest."""
+"""The manifest: what a package holds, file by file and frame by frame."""
 
 import hashlib
 import json
@@ -7,33 +7,24 @@ from pathlib import Path
 from typing import Any
 
 from roto.errors import BadPackage
-from roto.matte.stack import Matte, sentence
+from roto.matte.stack import sentence
+from roto.package.make import PLATE, Plan
+from roto.package.recipe import CONTENTS, timecode
 
 MANIFEST = "manifest.json"
+VERSION = 2
+CHANGES = ("new", "changed", "same")
+"""of a frame, against the package before this one"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FileEntry:
-    """One file of a package."""
+    """One file of a package. name: its path from the package's folder. kind: matte, plate or document."""
 
     name: str
-    frame: int
+    kind: str
     bytes: int
     sha256: str
-
-
-def padding(first: int, last: int) -> int:
-    """Digits of a frame number: at least four, as many as the longest needs.
-
-    >>> padding(1001, 1072), padding(1, 20), padding(99990, 100010)
-    (4, 4, 6)
-    """
-    return max(4, len(str(abs(first))), len(str(abs(last))))
-
-
-def file_name(matte: Matte, frame: int, ending: str = ".png") -> str:
-    """<shot>_<matte>.<padded frame>.png"""
-    return f"{matte.shot}_{matte.name}.{frame:0{padding(matte.first, matte.last)}d}{ending}"
 
 
 def digest(path: Path) -> str:
@@ -42,39 +33,85 @@ def digest(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def entry(folder: Path, name: str, frame: int) -> FileEntry:
+def entry(folder: Path, name: str, kind: str = "matte") -> FileEntry:
     path = folder / name
-    return FileEntry(name=name, frame=frame, bytes=path.stat().st_size, sha256=digest(path))
+    return FileEntry(name=name, kind=kind, bytes=path.stat().st_size, sha256=digest(path))
 
 
-def manifest(matte: Matte, revision: int, files: list[FileEntry], depth: str = "16") -> dict[str, Any]:
-    """The manifest as JSON data."""
+def alpha_says(content: str) -> str:
+    """What alpha is, if there is any."""
+    return {"straight": "straight", "premultiplied": "premultiplied"}.get(content, "none")
+
+
+def manifest(plan: Plan, revision: int, files: list[FileEntry], changes: dict[int, str]) -> dict[str, Any]:
+    """The manifest as JSON data. changes: by piece, one of CHANGES."""
+    recipe, matte = plan.recipe, plan.matte
+    kind = recipe.kind
+    movie = kind.movie
+    rows = [
+        {
+            "number": p.number,
+            "frame": p.frame,
+            "timecode": timecode(p.number, matte.rate),
+            "file": plan.names[0 if movie else k],
+            "change": changes.get(k, "new"),
+        }
+        for k, p in enumerate(plan.pieces)
+    ]
+    shown = [p.frame for p in plan.pieces]
     return {
         "format": "matte package",
-        "version": 1,
+        "version": VERSION,
         "shot": matte.shot,
-        "matte": matte.name,
+        "matte": plan.matte_name,
+        "mattes": [{"name": m.name, "stack": sentence(m)} for m in plan.sources.mattes],
         "stack": sentence(matte),
         "revision": revision,
-        "range": [matte.first, matte.last],
-        "size": list(matte.size),
+        "package": plan.version,
+        "recipe": {"name": plan.recipe_name, "settings": recipe.to_json()},
+        "range": [plan.first, plan.last],
+        "spare": [plan.first - min(shown), max(shown) - plan.last],
+        "numbers": [plan.pieces[0].number, plan.pieces[-1].number],
+        "reversed": recipe.reverse,
+        "size": list(plan.size),
+        "pixel_aspect": recipe.pixel_aspect,
         "rate": str(matte.rate),
         "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase},
-        "depth": depth,
-        "content": "alpha, linear, 0 outside and full scale inside",
-        "files": [asdict(f) for f in sorted(files, key=lambda f: f.frame)],
+        "kind": kind.says,
+        "depth": kind.depth,
+        "channels": list(plan.channels),
+        "content": CONTENTS[recipe.content],
+        "alpha": alpha_says(recipe.content),
+        "colour": "linear light, sRGB primaries" if kind.linear else "sRGB as displayed",
+        "values": "mattes and alpha are coverage: 0 outside, full scale (1 in float) inside, without any curve",
+        "files": [asdict(f) for f in files],
+        "frames": rows,
     }
 
 
-def write(folder: Path, data: dict[str, Any]) -> Path:
-    """Write the manifest aside, then put it in place."""
-    aside = folder / f".{MANIFEST}.part"
-    aside.write_text(json.dumps(data, indent=1) + "\n")
-    return aside.replace(folder / MANIFEST)
+def all_names(plan: Plan) -> list[tuple[str, str]]:
+    """Paths and kinds of the files with pictures, in order."""
+    return [(name, "matte") for name in plan.names] + [(f"{PLATE}/{name}", "plate") for name in plan.plate_names]
+
+
+def write(folder: Path, data: dict[str, Any], name: str = MANIFEST) -> Path:
+    """Write JSON aside, then put it in place."""
+    return write_text(folder / name, json.dumps(data, indent=1, ensure_ascii=False) + "\n")
+
+
+def write_text(path: Path, text: str) -> Path:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    aside = path.with_name(f".{path.name}.part")
+    aside.write_text(text)
+    return aside.replace(path)
 
 
 def load(folder: Path) -> dict[str, Any]:
+    """The manifest of a package; BadPackage where there is none that can be read."""
     try:
-        return json.loads((folder / MANIFEST).read_text())
-    except (OSError, ValueError) as error:
+        data = json.loads((folder / MANIFEST).read_text())
+    except (OSError, ValueError, RecursionError) as error:
         raise BadPackage(f"The package has no readable {MANIFEST}: {error}") from error
+    if not isinstance(data, dict) or data.get("format") != "matte package" or not isinstance(data.get("files"), list):
+        raise BadPackage(f"{MANIFEST} is not the manifest of a matte package.")
+    return data

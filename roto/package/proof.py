@@ -1,108 +1,187 @@
-"""Reading a package back: with Pillow, which shares no code with the writer (OpenImageIO)."""
+"""Reading a package back, with other libraries than wrote it, and comparing it with what was to be made.
 
-import struct
-from collections.abc import Callable
-from dataclasses import dataclass
+Every file is there, in order, what its manifest says, readable to its end, of the right size, depth and channels, says the right rate and
+timecode; its matte covers what it covered before it was written, is black where the shapes cannot be, and on some frames equals a fresh
+render value by value. Frames taken over from a package that was proved are proved by their hash.
+"""
+
+import hashlib
+from collections.abc import Callable, Collection, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
-from PIL import Image
 
-from roto.matte.render import Solver, render
-from roto.matte.stack import Matte
-from roto.package.manifest import digest, file_name, load
+from roto.errors import BadPackage
+from roto.package import checks
+from roto.package import odd as oddities
+from roto.package.make import PLATE, Plan
+from roto.package.manifest import MANIFEST, all_names, load
+from roto.package.measured import Measure
+from roto.picture import reading_back
 
 SAMPLED = 5
 """frames rendered afresh and compared by value: the ends and some between"""
-WORST_STEP = 1
-"""units of 1/65535: how far a value may be from a fresh render, for a machine that rounds otherwise"""
+AT_ONCE = 8
+"""frames of a movie looked at together"""
+RECEIPT, SUMMARY, SHEET = "receipt.json", "summary.txt", "contact-sheet.png"
+BESIDE = (MANIFEST, RECEIPT, SUMMARY)
+"""files of a package that the manifest does not list: itself, and what is written after it"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Receipt:
-    """proved: nothing is wrong. wrong: sentences that name the file. checked: files read; compared: frames rendered afresh."""
+    """wrong: sentences that name the file. odd: what an artist should look at. checked: files read; by_hash: how many of them by hash
+    alone; compared: frames rendered afresh. measured: by piece. says: how it was proved, in sentences."""
 
     wrong: tuple[str, ...]
-    checked: int
-    compared: tuple[int, ...]
+    odd: tuple[oddities.Odd, ...] = ()
+    checked: int = 0
+    by_hash: int = 0
+    compared: tuple[int, ...] = ()
+    measured: dict[int, Measure] = field(default_factory=dict)
+    says: tuple[str, ...] = ()
 
     @property
     def proved(self) -> bool:
         return not self.wrong
 
-
-def header(path: Path) -> tuple[int, int, int, int]:
-    """Width, height, bit depth and colour type of a PNG, from its IHDR chunk (ISO/IEC 15948)."""
-    with path.open("rb") as file:
-        head = file.read(26)
-    if len(head) < 26 or head[:8] != b"\x89PNG\r\n\x1a\n" or head[12:16] != b"IHDR":
-        raise ValueError("it is not a PNG")
-    width, height, depth, colour = struct.unpack(">IIBB", head[16:26])
-    return width, height, depth, colour
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "proved": self.proved, "checked": self.checked, "by_hash": self.by_hash, "compared": list(self.compared),
+            "says": list(self.says), "wrong": list(self.wrong), "odd": [o.to_json() for o in self.odd],
+        }  # fmt: skip
 
 
-def read_back(path: Path) -> NDArray[np.uint16]:
-    """Values (h, w) of a 16-bit grey PNG."""
-    with Image.open(path) as picture:
-        return np.asarray(picture, dtype=np.uint16)
+def sampled(count: int) -> tuple[int, ...]:
+    """Which of so many pieces to compare by value.
 
-
-def sampled(first: int, last: int) -> tuple[int, ...]:
-    """The frames to compare by value.
-
-    >>> sampled(1001, 1072)
-    (1001, 1019, 1036, 1054, 1072)
+    >>> sampled(72)
+    (0, 18, 36, 53, 71)
     """
-    return tuple(sorted({round(float(f)) for f in np.linspace(first, last, SAMPLED)}))
-
-
-def _check(path: Path, row: dict, matte: Matte, compare: bool, fringes: Solver | None) -> str:
-    """What is wrong with one file, or nothing."""
-    name = path.name
-    if not path.exists():
-        return f"{name} is missing."
-    if path.stat().st_size != row["bytes"] or digest(path) != row["sha256"]:
-        return f"{name} is not the file that was written: its size or hash differs from the manifest."
-    try:
-        width, height, depth, colour = header(path)
-        pixels = read_back(path)
-    except (OSError, ValueError, SyntaxError) as error:
-        return f"{name} cannot be read back: {error}"
-    if (width, height) != matte.size or pixels.shape != (matte.size[1], matte.size[0]):
-        return f"{name} is {width} x {height} pixels instead of {matte.size[0]} x {matte.size[1]}."
-    if (depth, colour) != (16, 0):
-        return f"{name} is not a 16-bit grey picture."
-    if compare:
-        want = np.rint(render(matte, row["frame"], fringes=fringes).alpha.astype(np.float64) * 65535)
-        off = np.abs(pixels.astype(np.float64) - want).max()
-        if off > WORST_STEP:
-            return f"{name} differs from a fresh render of frame {row['frame']} by up to {off:.0f} of 65535."
-    return ""
+    return tuple(sorted({round(float(k)) for k in np.linspace(0, count - 1, SAMPLED)}))
 
 
 def prove(
-    folder: Path, matte: Matte, progress: Callable[[int, int], None] = lambda done, of: None, fringes: Solver | None = None
+    folder: Path,
+    plan: Plan,
+    made: dict[int, Measure],
+    progress: Callable[[int, int], None] = lambda done, of: None,
+    *,
+    taken: Collection[int] = (),
+    workers: int = 2,
 ) -> Receipt:
-    """Read every file of a package of 16-bit mattes back and compare it with its manifest and with fresh renders."""
+    """Read a package back. made: by piece, what was measured before it was written. taken: pieces that were taken over from a package that
+    was proved; hashes prove them. BadPackage when there is no manifest to go by."""
     data = load(folder)
-    wrong: list[str] = []
-    wanted = {file_name(matte, f): f for f in range(matte.first, matte.last + 1)}
+    wrong = [*_listing(folder, plan, data)]
     listed = {row["name"]: row for row in data["files"]}
-    wrong += [f"{name} is not in the manifest." for name in wanted if name not in listed]
-    wrong += [f"{name} is in the manifest, but the delivery does not ask for it." for name in listed if name not in wanted]
-    wrong += [
-        f"{name} says it is frame {listed[name]['frame']}." for name in wanted if name in listed and listed[name]["frame"] != wanted[name]
-    ]
-    if [row["frame"] for row in data["files"]] != sorted(row["frame"] for row in data["files"]):
-        wrong.append("The manifest's files are not in order.")
-    here = {p.name for p in folder.glob("*.png")}
-    wrong += [f"{name} is in the package, but not in the manifest." for name in sorted(here - set(listed))]
-    compared = sampled(matte.first, matte.last)
-    for k, (name, frame) in enumerate(wanted.items()):
-        if name in listed:
-            problem = _check(folder / name, listed[name], matte, frame in compared, fringes)
-            if problem:
-                wrong.append(problem)
-        progress(k + 1, len(wanted))
-    return Receipt(wrong=tuple(wrong), checked=len(wanted), compared=compared)
+    len(plan.pieces)
+    over = set(taken)
+    compared = tuple(k for k in sampled(len(plan.pieces)) if k not in over)
+    wanted = checks.Wanted(plan=plan, made=made, compared=set(compared), boxes=checks.expected_boxes(plan) if compared else {})
+    names = all_names(plan)
+    found: dict[int, Measure] = {k: made[k] for k in over if k in made}
+    with ThreadPoolExecutor(max(1, workers)) as pool:
+        hashes = dict(zip(listed, pool.map(lambda row: _hash_differs(folder, row), listed.values()), strict=True))
+        wrong += [
+            f"{name} is not the file that was written: its size or hash differs from the manifest." for name, bad in hashes.items() if bad
+        ]
+        readable = [(name, kind) for name, kind in names if name in listed and not hashes[name] and (folder / name).exists()]
+        if plan.recipe.kind.movie:
+            for name, kind in readable:
+                problems, measured = checks.movie(folder / name, wanted, kind, progress)
+                wrong += problems
+                found |= measured
+        else:
+            _stills(folder, wanted, readable, over, pool, progress, wrong, found)
+    in_time = sorted(found, key=lambda k: plan.pieces[k].frame)
+    odds = oddities.find([plan.pieces[k].frame for k in in_time], [found[k] for k in in_time], plan.size) if found and not wrong else []
+    by_hash = len(set(taken)) if not plan.recipe.kind.movie else 0
+    says = _says(plan, len(names), by_hash, [plan.pieces[k].frame for k in compared])
+    return Receipt(
+        wrong=tuple(wrong), odd=tuple(odds), checked=len(names), by_hash=by_hash, measured=found, says=says,
+        compared=tuple(plan.pieces[k].frame for k in compared),
+    )  # fmt: skip
+
+
+def _stills(
+    folder: Path,
+    wanted: checks.Wanted,
+    readable: list[tuple[str, str]],
+    over: set[int],
+    pool: ThreadPoolExecutor,
+    progress: Callable[[int, int], None],
+    wrong: list[str],
+    found: dict[int, Measure],
+) -> None:
+    """Every still that was not taken over; what is wrong and what is measured is put into the last two."""
+    plan, count = wanted.plan, len(wanted.plan.pieces)
+    at_of = {name: k for k, name in enumerate(plan.names)} | {f"{PLATE}/{name}": k for k, name in enumerate(plan.plate_names)}
+    todo = [(name, kind, at_of[name]) for name, kind in readable if at_of[name] not in over]
+    results = pool.map(lambda one: checks.still(folder / one[0], wanted, one[1], one[2]), todo)
+    for done, ((_, _, at), (problem, measured)) in enumerate(zip(todo, results, strict=True), 1):
+        wrong += [problem] if problem else []
+        if measured is not None:
+            found[at] = measured
+        progress(min(count, count - len(todo) + done), count)
+
+
+def _says(plan: Plan, files: int, by_hash: int, compared: list[int]) -> tuple[str, ...]:
+    kind = plan.recipe.kind
+    reader = {".png": "Pillow or FFmpeg", ".tif": "tifffile", ".exr": "FFmpeg's own decoder", ".jpg": "Pillow"}.get(kind.ending, "")
+    reader = reading_back.program_version() if kind.movie else reader
+    first = f"Every file ({files}) was read back by another library than wrote it ({reader})"
+    out = [first + ": all there, in order, of the right size, depth and channels, unchanged since they were written."]
+    if by_hash:
+        out[0] = f"{first}; {by_hash} frames that did not change were proved by their hash, having been read back before."
+    if compared:
+        out.append(f"Frames rendered afresh and compared value by value: {', '.join(map(str, compared))}.")
+    return tuple(out)
+
+
+def _listing(folder: Path, plan: Plan, data: dict[str, Any]) -> Iterator[str]:
+    """What is wrong with the list of files itself."""
+    try:
+        names = [row["name"] for row in data["files"]]
+        rows = [(row["number"], row["frame"], row["file"]) for row in data["frames"]]
+    except (KeyError, TypeError) as error:
+        raise BadPackage(f"{MANIFEST} lacks something: {error}.") from error
+    wanted = [name for name, _ in all_names(plan)]
+    for name in wanted:
+        if name not in names:
+            yield f"{name} is not in the manifest."
+        elif not (folder / name).exists():
+            yield f"{name} is missing."
+    for row in data["files"]:
+        name = row["name"]
+        if row.get("kind") != "document" and name not in wanted:
+            yield f"{name} is in the manifest, but the delivery does not ask for it."
+        elif row.get("kind") == "document" and not (folder / name).exists():
+            yield f"{name} is missing."
+    pictures = [n for n in names if n in set(wanted)]
+    if pictures != [n for n in wanted if n in set(names)]:
+        yield "The manifest's files are not in order."
+    movie = plan.recipe.kind.movie
+    meant = [(p.number, p.frame, plan.names[0 if movie else k]) for k, p in enumerate(plan.pieces)]
+    for (number, frame, name), said in zip(meant, rows, strict=False):
+        if said != (number, frame, name):
+            yield f"{name} should be number {number}, frame {frame}; the manifest says {said[0]} and {said[1]}."
+    if len(rows) != len(meant):
+        yield f"The manifest lists {len(rows)} frames instead of {len(meant)}."
+    here = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")}
+    for name in sorted(here - set(names) - set(BESIDE)):
+        yield f"{name} is in the package, but not in the manifest."
+
+
+def _hash_differs(folder: Path, row: dict[str, Any]) -> bool:
+    path = folder / row["name"]
+    if not path.exists():
+        return False  # said already
+    data = path.read_bytes() if path.stat().st_size < 1 << 24 else None
+    if data is not None:
+        return len(data) != row["bytes"] or hashlib.sha256(data).hexdigest() != row["sha256"]
+    with path.open("rb") as file:
+        return path.stat().st_size != row["bytes"] or hashlib.file_digest(file, "sha256").hexdigest() != row["sha256"]

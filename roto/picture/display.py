@@ -25,12 +25,44 @@ def guess(kind: str, depth: str, named: str = "") -> str:
     return "log" if kind == "dpx" and "709" not in name and "srgb" not in name else "display"
 
 
+def _from_log(unit: NDArray[np.floating]) -> NDArray[np.floating]:
+    black = 10 ** ((95 - 685) * 0.002 / 0.6)
+    return (10 ** ((unit * 1023 - 685) * 0.002 / 0.6) - black) / (1 - black)
+
+
 def _curve(unit: NDArray[np.floating], space: str) -> NDArray[np.floating]:
-    if space == "log":
-        black = 10 ** ((95 - 685) * 0.002 / 0.6)
-        unit = (10 ** ((unit * 1023 - 685) * 0.002 / 0.6) - black) / (1 - black)
-    unit = np.clip(unit, 0.0, 1.0)
-    return np.where(unit <= 0.0031308, unit * 12.92, 1.055 * unit ** (1 / 2.4) - 0.055)
+    return shown(np.clip(_from_log(unit) if space == "log" else unit, 0.0, 1.0))
+
+
+def shown(light: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Linear light as it is displayed: the sRGB transfer curve (IEC 61966-2-1). Values at or below 0 run on straight."""
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0.0031308) ** (1 / 2.4) - 0.055)
+
+
+def light(value: NDArray[np.floating]) -> NDArray[np.floating]:
+    """What is displayed as linear light: the inverse of `shown`."""
+    return np.where(value <= 0.04045, value / 12.92, ((np.maximum(value, 0.04045) + 0.055) / 1.055) ** 2.4)
+
+
+def unit(pixels: NDArray[Any]) -> NDArray[np.float32]:
+    """Pixels of uint8 or uint16 as float32 0..1; float passes, what is not a number becoming 0."""
+    if pixels.dtype.kind == "u":
+        return pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    return np.nan_to_num(pixels.astype(np.float32, copy=False), nan=0.0, posinf=65504.0, neginf=0.0)
+
+
+def to_light(pixels: NDArray[Any], space: str) -> NDArray[np.float32]:
+    """Pixels (h, w, 3) of uint8, uint16 or float32 as linear light, float32; what is above 1 stays there."""
+    value = unit(pixels)
+    if space == "linear":
+        return value
+    return (_from_log(value) if space == "log" else light(value)).astype(np.float32)
+
+
+def to_shown(pixels: NDArray[Any], space: str) -> NDArray[np.float32]:
+    """Pixels (h, w, 3) of uint8, uint16 or float32 as they are displayed, float32 0..1, without rounding to bytes."""
+    value = unit(pixels)
+    return np.clip(value if space == "display" else _curve(value, space), 0.0, 1.0).astype(np.float32)
 
 
 def to_screen(pixels: NDArray[Any], space: str) -> NDArray[np.uint8]:

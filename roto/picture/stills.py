@@ -98,7 +98,7 @@ def write_matte(path: Path, alpha: Pixels, depth: str = "16", rate: tuple[int, i
     if packed is None:
         write_grey(path, pixels, rate)
     else:
-        _write_bytes(path, packed)
+        write_bytes(path, packed)
 
 
 def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None) -> None:
@@ -110,7 +110,7 @@ def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None) 
         spec.attribute("capDate", "2000:01:01 00:00:00")  # fixed, so that the same matte writes the same bytes
         spec.attribute("DateTime", "2000:01:01 00:00:00")
         if rate is not None:
-            spec.attribute("FramesPerSecond", oiio.TypeDesc("rational"), rate)
+            spec.attribute("framesPerSecond", oiio.TypeDesc("rational"), rate)
     else:
         spec.attribute("png:compressionLevel", PNG_LEVEL)
         spec.attribute("png:filter", PNG_NO_FILTER)
@@ -139,8 +139,8 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
     os.replace(aside, path)
 
 
-def _write_bytes(path: Path, data: bytes) -> None:
-    """The same with what is encoded already."""
+def write_bytes(path: Path, data: bytes) -> None:
+    """Bytes that are encoded already, written the same way."""
     aside = path.with_name(f".{path.stem}.part{path.suffix}")
     try:
         aside.write_bytes(data)

@@ -94,7 +94,9 @@ class Artist:
 
     def seen(self, text: str):
         """What bears that label, once it can be seen: a panel that a key has just asked for takes a moment to come up."""
-        return self.until(lambda: next(e for e in self.browser.find_elements(By.CSS_SELECTOR, f'[aria-label="{text}"]') if e.is_displayed()))
+        return self.until(
+            lambda: next(e for e in self.browser.find_elements(By.CSS_SELECTOR, f'[aria-label="{text}"]') if e.is_displayed())
+        )
 
     def click(self, text: str) -> None:
         path = f"//*[self::a or self::button or self::summary][normalize-space()='{text}']"

@@ -1,4 +1,4 @@
-"""Deliveries: what lies in the package, how it is proved, what happens when it is stopped or damaged."""
+"""Deliveries: what lies in the package, how it is made and stopped and taken up again, what is taken over, who gets it."""
 
 import io
 import json
@@ -10,15 +10,18 @@ import numpy as np
 import pytest
 from django.utils import timezone
 
-from jaythread.delivery import actions
-from jaythread.delivery.models import Delivery
+from jaythread.delivery import actions, comparing, making, recipes
+from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery
 from jaythread.desk import actions as desk
-from jaythread.errors import Refused
-from roto.package import proof
+from jaythread.errors import NotAllowed, NotThere, Refused
+from roto.errors import BadRecipe
+from roto.package import make, manifest
+from roto.package.recipe import Recipe
 
 from ..conftest import command, trace
 
 pytestmark = pytest.mark.django_db
+BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
 @pytest.fixture
@@ -28,24 +31,36 @@ def asked(shot, people):
     return actions.ask(people["rafe"], shot.pk, shot.mattes.get().pk)
 
 
+def again(delivery, people, **how):
+    """Another delivery of the same matte, made."""
+    more = actions.ask(people["rafe"], delivery.matte.shot_id, delivery.matte_id, **how)
+    actions.deliver(more.pk)
+    more.refresh_from_db()
+    return more
+
+
+def files_of(delivery) -> dict[str, bytes]:
+    with zipfile.ZipFile(making.zip_path(delivery)) as bag:
+        return {name: bag.read(name) for name in bag.namelist()}
+
+
 def test_the_package_holds_what_was_drawn(client, people, asked):
     actions.deliver(asked.pk)
     asked.refresh_from_db()
-    assert (asked.state, asked.wrong) == ("proved", [])
-    client.force_login(people["noor"], backend="django.contrib.auth.backends.ModelBackend")
+    assert (asked.state, asked.wrong, asked.odd) == ("proved", [], [])
+    client.force_login(people["noor"], backend=BACKEND)
     reply = client.get(f"/deliveries/{asked.pk}/fetch")
     with zipfile.ZipFile(io.BytesIO(b"".join(reply.streaming_content))) as bag:
-        assert sorted(bag.namelist()) == sorted([*[f"KITE_010_kite.{f}.png" for f in range(1001, 1009)], "manifest.json"])
-        manifest = json.loads(bag.read("manifest.json"))
+        stills = [f"KITE_010_kite.{f}.png" for f in range(1001, 1009)]
+        beside = ["contact-sheet.png", "manifest.json", "receipt.json", "shapes/KITE_010_kite.shapes.json", "summary.txt"]
+        assert sorted(bag.namelist()) == sorted([*stills, *beside])
+        data = json.loads(bag.read("manifest.json"))
         pixels = cv2.imdecode(np.frombuffer(bag.read("KITE_010_kite.1008.png"), np.uint8), cv2.IMREAD_UNCHANGED)
-        first = manifest["files"][0]
-        import hashlib
-
-        assert hashlib.sha256(bag.read(first["name"])).hexdigest() == first["sha256"] and len(bag.read(first["name"])) == first["bytes"]
-    assert {k: manifest[k] for k in ("shot", "matte", "range", "size", "rate", "revision")} == {
-        "shot": "KITE_010", "matte": "kite", "range": [1001, 1008], "size": [96, 64], "rate": "24", "revision": asked.revision,
+        assert "8 new" in bag.read("summary.txt").decode() and json.loads(bag.read("receipt.json"))["proved"]
+    assert {k: data[k] for k in ("shot", "matte", "range", "size", "rate", "revision", "package")} == {
+        "shot": "KITE_010", "matte": "kite", "range": [1001, 1008], "size": [96, 64], "rate": "24", "revision": asked.revision, "package": 1,
     }  # fmt: skip
-    assert manifest["shutter"]["angle"] == 180 and [f["frame"] for f in manifest["files"]] == list(range(1001, 1009))
+    assert data["shutter"]["angle"] == 180 and [f["frame"] for f in data["frames"]] == list(range(1001, 1009))
     assert pixels.dtype == np.uint16 and pixels.shape == (64, 96)
     # the square stands at x 38..68 and moves 4 px a frame: its edges are ramps of 2 px (half a frame's shutter)
     assert (pixels[20:50, 40:66] == 65535).all() and pixels[:19].max() == pixels[:, 70:].max() == 0
@@ -55,96 +70,220 @@ def test_the_package_holds_what_was_drawn(client, people, asked):
 def test_later_edits_do_not_reach_a_delivery_and_the_same_state_gives_the_same_bytes(shot, people, asked):
     shape = asked.matte.entries.get().shape_id
     actions.deliver(asked.pk)
-    again = actions.ask(people["rafe"], shot.pk, asked.matte_id)
+    more = actions.ask(people["rafe"], shot.pk, asked.matte_id)
     desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="remove", shape=str(shape)))
-    actions.deliver(again.pk)
-    again.refresh_from_db()
-    assert again.state == "proved" and again.version == 2
-    one, two = (actions.zip_path(d).read_bytes() for d in (asked, again))
-    assert one == two
+    actions.deliver(more.pk)
+    more.refresh_from_db()
+    assert more.state == "proved" and more.version == 2
+    one, two = files_of(asked), files_of(more)
+    assert set(one) == set(two) and all(one[name] == two[name] for name in one if name.endswith(".png"))
     with pytest.raises(Refused, match="no shape yet"):
         actions.ask(people["rafe"], shot.pk, asked.matte_id)
 
 
-def damage(folder, name):
-    path = folder / "KITE_010_kite.1004.png"
-    if name == "one byte":
-        data = bytearray(path.read_bytes())
-        data[-20] ^= 1
-        path.write_bytes(data)
-    elif name == "cut short":
-        path.write_bytes(path.read_bytes()[:100])
-    elif name == "missing":
-        path.unlink()
-    elif name == "one too many":
-        (folder / "KITE_010_kite.1009.png").write_bytes(path.read_bytes())
-    else:
-        cv2.imwrite(
-            str(path),
-            {"8-bit": np.zeros((64, 96), np.uint8), "size": np.zeros((64, 95), np.uint16), "black": np.zeros((64, 96), np.uint16)}[name],
-        )
-        if name != "hash":
-            manifest = json.loads((folder / "manifest.json").read_text())
-            row = next(f for f in manifest["files"] if f["name"] == path.name)
-            row["bytes"], row["sha256"] = path.stat().st_size, proof.digest(path)
-            (folder / "manifest.json").write_text(json.dumps(manifest))
+def test_only_what_changed_is_made_again(shot, people, asked, monkeypatch):
+    """After a key on one frame: frames beyond its stretch are taken over, byte for byte, and the manifest tells which."""
+    actions.deliver(asked.pk)
+    shape = str(asked.matte.entries.get().shape_id)
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="live", shape=shape, ranges=[[1001, 1006]]))
+    written, whole = [], make._written
+    monkeypatch.setattr(make, "_written", lambda plan, at, *rest: (written.append(at), whole(plan, at, *rest))[1])
+    more = again(asked, people)
+    assert sorted(written) == [6, 7] and more.state == "proved"
+    rows = {f.frame: (f.change, f.taken) for f in more.frames.all()}
+    assert rows == {f: ("same", True) if f < 1007 else ("changed", False) for f in range(1001, 1009)}
+    assert [r["change"] for r in manifest.load(more.package)["frames"]] == ["same"] * 6 + ["changed"] * 2
+    assert [o["frame"] for o in more.odd] == [1007]  # the range ends without any matte: to be looked at
+    stands = comparing.rows(more, asked)
+    assert [r["stands"] for r in stands] == ["same"] * 6 + ["changed"] * 2 and stands[6]["area"] == pytest.approx(-900, abs=1)
+    picture = cv2.imdecode(np.frombuffer(comparing.difference(more, asked, 1008), np.uint8), cv2.IMREAD_COLOR)[:, :, ::-1]
+    assert picture[30, 50, 0] > 200 > 120 > picture[30, 50, 2]  # ochre: the newer has less there
+    assert np.ptp(picture[5, 5].astype(int)) == 0  # grey where nothing changed
 
 
-@pytest.mark.parametrize("name", ["one byte", "cut short", "missing", "one too many", "8-bit", "size", "black"])
-def test_a_damaged_file_makes_it_fail_by_name(asked, monkeypatch, name):
-    whole = actions.read_back
+def test_what_is_odd_waits_for_somebody_to_answer_for_it(shot, people, asked, client):
+    shape = str(asked.matte.entries.get().shape_id)
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="live", shape=shape, ranges=[[1001, 1003], [1005, 1008]]))
+    it = again(asked, people)
+    assert [(o["frame"], o["what"]) for o in it.odd] == [(1004, "empty")]
+    for who, code in (("noor", 403), ("rafe", 200)):
+        client.force_login(people[who], backend=BACKEND)
+        assert client.get(f"/deliveries/{it.pk}/fetch").status_code == code
+    assert b"no matte, though frames before and after it have" in client.get(f"/deliveries/{it.pk}").content
+    with pytest.raises(NotAllowed):
+        actions.accept(people["noor"], it.pk)
+    client.post(f"/deliveries/{it.pk}/accept", {"frame": "1004"})
+    client.force_login(people["noor"], backend=BACKEND)
+    assert client.get(f"/deliveries/{it.pk}/fetch").status_code == 200
+    it.refresh_from_db()
+    files = files_of(it)
+    assert "meant so" in files["summary.txt"].decode() and json.loads(files["receipt.json"])["odd"][0]["accepted"]
+    assert json.loads(files["manifest.json"])["files"][0]["sha256"] == manifest.digest(it.package / "KITE_010_kite.1001.png")
 
-    def after_damage(delivery, core, folder, fringes):
-        damage(folder, name)
-        return whole(delivery, core, folder, fringes)
 
-    monkeypatch.setattr(actions, "read_back", after_damage)
-    if name == "black":
-        monkeypatch.setattr(proof, "sampled", lambda first, last: tuple(range(first, last + 1)))
+def test_cancel_stops_between_frames_and_leaves_no_files(people, asked, monkeypatch):
+    monkeypatch.setattr(making, "LOOK_EVERY", 0.0)
+    whole, count = making._save, []
+
+    def cancelled_meanwhile(rows):
+        whole(rows)
+        count.append(len(rows))
+        if len(count) == 2:
+            actions.cancel(people["rafe"], asked.pk)
+
+    monkeypatch.setattr(making, "_save", cancelled_meanwhile)
     actions.deliver(asked.pk)
     asked.refresh_from_db()
-    assert asked.state == "failed" and len(asked.wrong) == 1
-    assert ("KITE_010_kite.1009.png" if name == "one too many" else "KITE_010_kite.1004.png") in asked.wrong[0]
-    assert not asked.folder.exists()
-
-
-def test_cancel_stops_between_chunks_and_leaves_no_files(people, asked, monkeypatch):
-    monkeypatch.setattr(actions, "CHUNK", 2)
-    seen = []
-
-    def stop_at_the_second(delivery):
-        seen.append(delivery.frames.filter(done=True).count())
-        if len(seen) == 2:
-            actions.cancel(people["rafe"], delivery.pk)
-        if Delivery.objects.get(pk=delivery.pk).cancel:
-            raise actions.Cancelled()
-
-    monkeypatch.setattr(actions, "_asked_to_stop", stop_at_the_second)
-    actions.deliver(asked.pk)
-    asked.refresh_from_db()
-    assert asked.state == "cancelled" and seen == [0, 2] and not asked.folder.exists()
+    assert asked.state == "cancelled" and not asked.folder.exists() and asked.frames.filter(done=True).count() < 8
     with pytest.raises(Refused):
         actions.cancel(people["rafe"], asked.pk)
 
 
+def test_a_paused_delivery_keeps_what_is_made_and_goes_on(people, asked, monkeypatch):
+    monkeypatch.setattr(making, "CHUNK", 3)
+    making.begin(asked.pk)
+    first, *rest = asked.chunks.values_list("pk", flat=True)
+    making.chunk(first)
+    actions.pause(people["rafe"], asked.pk)
+    for pk in rest:
+        making.chunk(pk)
+    assert asked.frames.filter(done=True).count() == 3
+    with pytest.raises(Refused, match="waiting or being rendered"):
+        actions.pause(people["rafe"], asked.pk)
+    actions.go_on(people["rafe"], asked.pk)
+    for pk in rest:
+        making.chunk(pk)
+    making.finish(asked.pk)
+    asked.refresh_from_db()
+    assert asked.state == "proved"
+    with pytest.raises(Refused, match="not paused"):
+        actions.go_on(people["rafe"], asked.pk)
+
+
 def test_a_killed_worker_loses_no_finished_frame(asked, monkeypatch):
-    monkeypatch.setattr(actions, "CHUNK", 2)
-    whole, calls = actions.write_matte, []
+    """Killed after a file is in place and before anything is said of it: that file is found and kept."""
+    monkeypatch.setattr(making, "CHUNK", 4)
+    whole, calls = make.write_still, []
 
-    def killed(path, alpha, depth):
-        if path.name.endswith("1005.png"):
+    def killed(path, *rest):
+        if path.name.endswith("1003.png"):
             raise KeyboardInterrupt
-        whole(path, alpha, depth)
+        whole(path, *rest)
 
-    monkeypatch.setattr(actions, "write_matte", killed)
+    monkeypatch.setattr(make, "write_still", killed)
     with pytest.raises(KeyboardInterrupt):
         actions.deliver(asked.pk)
-    done = set(asked.frames.filter(done=True).values_list("name", flat=True))
-    assert len(done) == 4
-    monkeypatch.setattr(actions, "write_matte", lambda path, alpha, depth: (calls.append(path.name), whole(path, alpha, depth)))
+    DeliveredFrame.objects.filter(delivery=asked).update(done=False, measured={})
+    there = {p.name for p in asked.package.glob("*.png")}
+    assert there and Chunk.objects.filter(delivery=asked, state="working").count() == 1
+    monkeypatch.setattr(make, "write_still", lambda path, *rest: (calls.append(path.name), whole(path, *rest)))
+    for pk in asked.chunks.values_list("pk", flat=True):
+        making.chunk(pk)
+    making.finish(asked.pk)
+    asked.refresh_from_db()
+    assert asked.state == "proved" and asked.ended <= timezone.now() and not there & set(calls)
+
+
+def test_a_chunk_done_twice_or_a_finish_done_twice_changes_nothing(asked):
+    actions.deliver(asked.pk)
+    before = making.zip_path(asked).read_bytes()
+    actions.deliver(asked.pk)
+    assert making.zip_path(asked).read_bytes() == before
+
+
+@pytest.mark.parametrize("kind", ["full disk", "missing plate frame", "no permission"])
+def test_what_a_person_can_mend_holds_a_delivery_up(shot, people, asked, monkeypatch, kind):
+    it = actions.ask(people["rafe"], shot.pk, asked.matte_id, Recipe(content="straight"), "cut-out")
+    still = shot.plates.get().still(1003)
+    kept, whole = still.read_bytes(), make.write_still
+    if kind == "missing plate frame":
+        still.unlink()
+    else:
+        error = OSError(28, "No space left on device") if kind == "full disk" else PermissionError(13, "Permission denied")
+
+        def fails(path, *rest):
+            raise error
+
+        monkeypatch.setattr(make, "write_still", fails)
+    actions.deliver(it.pk)
+    it.refresh_from_db()
+    says = {"full disk": "No space left", "missing plate frame": "Frame 1003 of the plate is missing", "no permission": "Permission denied"}
+    assert it.state == "held up" and says[kind] in it.message and "go on" in it.message
+    still.write_bytes(kept)
+    monkeypatch.setattr(make, "write_still", whole)
+    actions.go_on(people["rafe"], it.pk)
+    for pk in it.chunks.values_list("pk", flat=True):
+        making.chunk(pk)
+    making.finish(it.pk)
+    it.refresh_from_db()
+    assert it.state == "proved" and it.message == ""
+    pixels = cv2.imread(str(it.package / "KITE_010_kite.1003.png"), cv2.IMREAD_UNCHANGED)
+    assert pixels.shape == (64, 96, 4) and pixels.dtype == np.uint16
+
+
+def test_damage_while_writing_makes_it_fail_by_name(asked, monkeypatch):
+    whole = make.write_still
+
+    def one_is_black(path, pixels, *rest):
+        whole(path, pixels * 0 if path.name.endswith("1004.png") else pixels, *rest)
+
+    monkeypatch.setattr(make, "write_still", one_is_black)
     actions.deliver(asked.pk)
     asked.refresh_from_db()
-    assert asked.state == "proved" and asked.ended <= timezone.now() and not done & set(calls)
+    assert asked.state == "failed" and "KITE_010_kite.1004.png is empty" in asked.wrong[0] and not asked.folder.exists()
+
+
+def test_a_movie_is_made_of_chunks_too_and_several_mattes_go_into_one_file(shot, people, asked):
+    movie = again(asked, people, recipe=Recipe(format="ffv1", pattern="{shot}_{matte}_{version}"), recipe_name="archive")
+    assert movie.state == "proved" and (movie.package / "KITE_010_kite_002.mkv").stat().st_size > 0
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="new matte", matte=(other := str(uuid.uuid4())), name="tail"))
+    shape = str(asked.matte.entries.get().shape_id)
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="add line", entry=str(uuid.uuid4()), matte=other, shape=shape, mode="add"))
+    both = actions.ask(people["rafe"], shot.pk, [asked.matte_id, uuid.UUID(other)], Recipe(content="packed"), "packed")
+    actions.deliver(both.pk)
+    both.refresh_from_db()
+    pixels = cv2.imread(str(both.package / "KITE_010_kite-tail.1002.png"), cv2.IMREAD_UNCHANGED)
+    assert both.state == "proved" and np.array_equal(pixels[..., 2], pixels[..., 1]) and pixels[..., 0].max() == 0
+    with pytest.raises(BadRecipe, match="one matte"):
+        actions.ask(people["rafe"], shot.pk, [asked.matte_id, uuid.UUID(other)], Recipe(), "plain")
+
+
+def test_recipes_are_saved_in_versions_and_offered(production, people, shot, client):
+    rafe = people["rafe"]
+    made = recipes.save(rafe, production.pk, "Grading", "noor's house", Recipe(format="tiff16").to_json())
+    assert recipes.save(rafe, production.pk, "Grading", "noor's house", Recipe(format="tiff16").to_json()) == made
+    newer = recipes.save(rafe, production.pk, "Grading", "noor's house", Recipe(format="exr32").to_json())
+    assert (made.version, newer.version) == (1, 2)
+    names = [o.name for o in recipes.offered(production.pk)]
+    assert names[0] == "Grading 2" and {"compositor", "editor", "look on the phone"} <= set(names)
+    assert recipes.chosen(production.pk, f"own:{made.pk}").core.format == "tiff16" and recipes.chosen(production.pk, "Grading").core.format == "exr32"
+    for name, how in (("", {}), ("x" * 60, {}), ("a\nb\x00", {}), ("fine", {"format": "gif"})):
+        with pytest.raises((Refused, BadRecipe)):
+            recipes.save(rafe, production.pk, name, "", how)
+    with pytest.raises(NotAllowed):
+        recipes.save(people["noor"], production.pk, "mine", "", {})
+    recipes.put_away(rafe, newer.pk)
+    assert "Grading 2" not in [o.name for o in recipes.offered(production.pk)]
+    with pytest.raises(NotThere, match="Choose one of"):
+        recipes.chosen(production.pk, "Grading")
+
+
+FORM = {"format": "png16", "content": "matte", "compression": "zip", "pattern": "{shot}_{matte}.{frame}", "size": "half", "spare": "2", "start": "1"}
+
+
+def test_the_form_says_what_follows_before_anything_is_made(shot, people, asked, client):
+    client.force_login(people["rafe"], backend=BACKEND)
+    where, what = f"/shots/{shot.pk}/deliveries/shown", {"matte": str(asked.matte_id), "first": "1002", "last": "1007"}
+    said = client.post(where, {**FORM, **what}).json()
+    assert said["example"] == "KITE_010_kite.0001.png" and said["last"] == "KITE_010_kite.0008.png" and said["size"] == [48, 32]
+    assert "the plate has no more" in said["lines"][1] and said["pairs"] == [[1, 1001], [2, 1002], [8, 1008]]
+    wrong = client.post(where, {**FORM, **what, "pattern": "../{frame}"}).json()
+    assert wrong["field"] == "pattern" and "may not hold /" in wrong["wrong"]
+    assert "whole number" in client.post(where, {**FORM, **what, "spare": "two"}).json()["wrong"]
+    page = client.post(f"/shots/{shot.pk}/deliveries", {**FORM, **what, "recipe": "starter:compositor"})
+    it = Delivery.objects.first()
+    assert page["Location"] == f"/deliveries/{it.pk}" and it.recipe_name == "compositor, changed" and it.core_recipe.spare == 2
+    assert [f.number for f in it.frames.all()] == list(range(1, 9))
 
 
 def test_the_list_of_deliveries_follows_by_itself_while_one_is_under_way(shot, people, client):
@@ -152,7 +291,7 @@ def test_the_list_of_deliveries_follows_by_itself_while_one_is_under_way(shot, p
     client.force_login(people["rafe"])
     asked = actions.ask(people["rafe"], shot.pk, shot.mattes.get().pk)
     page = f"/shots/{shot.pk}/deliveries"
-    assert 'http-equiv="refresh"' in client.get(page).content.decode()
+    assert 'data-waiting="yes"' in client.get(page).content.decode()
     actions.deliver(asked.pk)
     done = client.get(page).content.decode()
-    assert 'http-equiv="refresh"' not in done and "proved" in done
+    assert 'data-waiting="no"' in done and "proved" in done

@@ -1,0 +1,303 @@
+"""How a package is made: planned, rendered in chunks by any number of workers, put together, read back, packed.
+
+Every step may be run again at any time: what is in place stays, what is not is made.
+"""
+
+import os
+import shutil
+import time
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
+from jaythread.delivery.planning import plan_of
+from jaythread.desk.models import Note
+from jaythread.errors import NotThere
+from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
+from roto.exchange.editorial import Marker
+from roto.package import documents, make, manifest, proof, sheet
+from roto.package.make import Plan
+from roto.package.measured import Measure, alpha_in, measure
+from roto.picture import reading_back
+
+CHUNK = 8
+"""frames that one worker takes at a time, and the most that is lost when it is killed"""
+LOOK_EVERY = 0.3
+"""seconds between two looks at whether to stop"""
+FIXED = (1980, 1, 1, 0, 0, 0)
+"""the date of every file in the zip, so that the same delivery packs to the same bytes"""
+
+
+class Stopped(Exception):
+    """The delivery was paused, held up or ended by somebody else meanwhile."""
+
+
+def workers() -> int:
+    """Threads that one worker renders in: the cores that it may use."""
+    return max(1, len(os.sched_getaffinity(0)))
+
+
+def queue(name: str, **what: int) -> None:
+    """By name: tasks stand above actions."""
+    app.configure_task(name, queue="delivery").defer(**what)
+
+
+def end(delivery: Delivery, state: str, wrong: list[str] | None = None) -> None:
+    """The delivery is over; nothing stays of one that is not proved."""
+    if state != State.PROVED:
+        shutil.rmtree(delivery.folder, ignore_errors=True)
+    Delivery.objects.filter(pk=delivery.pk).update(state=state, wrong=wrong or [], message="", ended=timezone.now())
+
+
+def hold(delivery: Delivery, why: str) -> None:
+    """Something is missing that a person can bring back: all stays as it is until they say to go on."""
+    Delivery.objects.filter(pk=delivery.pk, state__in=[State.WAITING, State.RENDERING, State.READING]).update(
+        state=State.HELD, message=why[:400]
+    )
+    delivery.chunks.filter(state=Chunk.State.WORKING).update(state=Chunk.State.WAITING)
+
+
+def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
+    """Run a step; what goes wrong becomes a sentence at the delivery."""
+    try:
+        work()
+    except Stopped:
+        pass
+    except Cancelled:
+        end(delivery, State.CANCELLED)
+    except OSError as error:
+        hold(delivery, f"The files cannot be written or read: {error.strerror or error}. Make room or give the right to it, then go on.")
+    except (BadPicture, NoFringe, NotThere) as error:
+        hold(delivery, error.message)
+    except RotoError as error:
+        end(delivery, State.FAILED, [error.message])
+
+
+def _open(delivery_id: int, *states: str) -> Delivery | None:
+    found = Delivery.objects.select_related("matte__shot", "plate").filter(pk=delivery_id).first()
+    return found if found is not None and found.state in states else None
+
+
+def begin(delivery_id: int) -> None:
+    """Look what is to be made and what an earlier package has already, and share out the rest."""
+    delivery = _open(delivery_id, State.WAITING)
+    if delivery is not None:
+        _guarded(delivery, lambda: _begin(delivery))
+
+
+def _begin(delivery: Delivery) -> None:
+    plan = plan_of(delivery)
+    delivery.package.mkdir(parents=True, exist_ok=True)
+    rows = list(delivery.frames.all())
+    before = _last_proved(delivery)
+    known = {row.frame: row for row in before.frames.all()} if before else {}
+    for row in rows:
+        row.key = plan.keys[row.at]
+        there = known.get(row.frame)
+        row.change = "new" if there is None else "same" if there.key == row.key else "changed"
+    _take_over(delivery, plan, rows)
+    with transaction.atomic():
+        mine = Delivery.objects.select_for_update().get(pk=delivery.pk)
+        if mine.state != State.WAITING:
+            return
+        if mine.cancel:
+            raise Cancelled()
+        DeliveredFrame.objects.bulk_update(rows, ["key", "change", "taken", "done", "samples", "capped", "measured"])
+        left = [row.at for row in rows if not row.done]
+        chunks = [Chunk(delivery=delivery, begin=k, end=min(k + CHUNK, len(rows))) for k in range(0, len(rows), CHUNK)]
+        wanted = Chunk.objects.bulk_create(c for c in chunks if any(c.begin <= at < c.end for at in left))
+        Delivery.objects.filter(pk=delivery.pk).update(state=State.RENDERING, started=timezone.now())
+        for chunk in wanted:
+            queue("delivery.chunk", chunk_id=chunk.pk)
+    if not wanted:
+        _chunk_done(delivery, None)
+
+
+def _last_proved(delivery: Delivery) -> Delivery | None:
+    """The package before this one that holds the same thing, for what is new in it."""
+    recipe = delivery.core_recipe
+    for other in Delivery.objects.filter(matte=delivery.matte, state=State.PROVED, version__lt=delivery.version).order_by("-version")[:50]:
+        if (other.core_recipe.format, other.core_recipe.content) == (recipe.format, recipe.content):
+            return other
+    return None
+
+
+def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> None:
+    """Frames that an earlier package made from the very same: their files are taken, not made again."""
+    found: dict[str, DeliveredFrame] = {}
+    earlier = DeliveredFrame.objects.filter(delivery__matte__shot=delivery.matte.shot, delivery__state=State.PROVED, done=True)
+    for row in (
+        earlier.filter(key__in=[r.key for r in rows]).select_related("delivery__matte__shot", "delivery__plate").order_by("delivery__made")
+    ):
+        found[row.key] = row
+    plans: dict[int, Plan] = {}
+    for row in rows:
+        there = found.get(row.key)
+        if row.done or there is None or not there.measured:
+            continue
+        if there.delivery_id not in plans:
+            plans[there.delivery_id] = plan_of(there.delivery)
+        stills = plans[there.delivery_id].stills(there.delivery.package, there.at)
+        if make.take_over(plan, row.at, delivery.package, stills):
+            row.taken = row.done = True
+            row.samples, row.capped, row.measured = there.samples, there.capped, there.measured
+
+
+def chunk(chunk_id: int) -> None:
+    """Make the frames of a chunk that are not made yet."""
+    it = Chunk.objects.filter(pk=chunk_id).first()
+    delivery = _open(it.delivery_id, State.RENDERING) if it is not None else None
+    if it is None or delivery is None or it.state == Chunk.State.DONE:
+        return
+    Chunk.objects.filter(pk=it.pk).update(state=Chunk.State.WORKING)
+    _guarded(delivery, lambda: _chunk(delivery, it))
+
+
+def _chunk(delivery: Delivery, it: Chunk) -> None:
+    plan = plan_of(delivery)
+    rows = {row.at: row for row in delivery.frames.filter(at__gte=it.begin, at__lt=it.end)}
+    for row in rows.values():
+        if not row.done and make.there(plan, delivery.package, row.at):  # made by a worker that was killed before it could say so
+            row.measured = _measured(plan, delivery.package, row.at)
+            row.done = True
+            row.save(update_fields=["measured", "done"])
+        elif row.done and not make.there(plan, delivery.package, row.at):
+            row.done = False
+    made: list[DeliveredFrame] = []
+    looked = _look(delivery, 0.0)
+    try:
+        for one in make.make_stills(plan, [at for at, row in rows.items() if not row.done], delivery.package, workers()):
+            row = rows[one.at]
+            row.samples, row.capped, row.measured, row.done = one.samples, one.capped, one.measured.to_json(), True
+            made.append(row)
+            if time.monotonic() - looked > LOOK_EVERY:
+                _save(made)
+                made = []
+                looked = _look(delivery, looked)
+    finally:
+        _save(made)
+    _chunk_done(delivery, it)
+
+
+def _save(rows: list[DeliveredFrame]) -> None:
+    DeliveredFrame.objects.bulk_update(rows, ["samples", "capped", "measured", "done"])
+
+
+def _measured(plan: Plan, folder: Path, at: int) -> dict[str, Any]:
+    path = plan.stills(folder, at)[0]
+    pixels = reading_back.read_still(path, reading_back.header(path))
+    return measure(alpha_in(pixels, plan.recipe.content)).to_json()
+
+
+def _look(delivery: Delivery, last: float) -> float:
+    """Whether somebody wants it to stop."""
+    now = Delivery.objects.filter(pk=delivery.pk).values_list("cancel", "state").first()
+    if now is None or now[0]:
+        raise Cancelled()
+    if now[1] not in (State.RENDERING, State.READING):
+        delivery.chunks.filter(state=Chunk.State.WORKING).update(state=Chunk.State.WAITING)
+        raise Stopped()
+    return time.monotonic()
+
+
+def _chunk_done(delivery: Delivery, it: Chunk | None) -> None:
+    """The last chunk to be done leads on to the end, once."""
+    with transaction.atomic():
+        mine = Delivery.objects.select_for_update().get(pk=delivery.pk)
+        if it is not None:
+            Chunk.objects.filter(pk=it.pk).update(state=Chunk.State.DONE)
+        if mine.state == State.RENDERING and not mine.chunks.exclude(state=Chunk.State.DONE).exists():
+            Delivery.objects.filter(pk=mine.pk).update(state=State.READING, checked=0)
+            queue("delivery.finish", delivery_id=mine.pk)
+
+
+def finish(delivery_id: int) -> None:
+    """Put together what belongs to the package, read all of it back, pack it."""
+    delivery = _open(delivery_id, State.READING)
+    if delivery is not None:
+        _guarded(delivery, lambda: _finish(delivery))
+
+
+def _finish(delivery: Delivery) -> None:
+    plan, folder = plan_of(delivery), delivery.package
+    rows = list(delivery.frames.all())
+    state = {"looked": _look(delivery, 0.0)}
+
+    def progress(done: int, _of: int = 0) -> None:
+        if time.monotonic() - state["looked"] > LOOK_EVERY:
+            Delivery.objects.filter(pk=delivery.pk).update(checked=done)
+            state["looked"] = _look(delivery, 0.0)
+
+    if plan.recipe.kind.movie:
+        make.make_movies(plan, folder, progress)
+    names = documents.write_all(plan, folder, notes=markers(delivery), plate_name=delivery.plate.source if delivery.plate else "")
+    made = {row.at: Measure.from_json(row.measured) for row in rows if row.measured}
+    write_sheet(plan, folder, [])
+    files = [manifest.entry(folder, name, kind) for name, kind in manifest.all_names(plan)]
+    files += [manifest.entry(folder, name, "document") for name in [*names, proof.SHEET]]
+    data = manifest.manifest(plan, delivery.revision, files, {row.at: row.change for row in rows})
+    manifest.write(folder, data)
+    receipt = read_back(plan, folder, made, progress, {row.at for row in rows if row.taken})
+    if not receipt.proved:
+        end(delivery, State.FAILED, list(receipt.wrong))
+        return
+    odd = [o.to_json() for o in receipt.odd]
+    Delivery.objects.filter(pk=delivery.pk).update(odd=odd, receipt=receipt.to_json(), checked=len(plan.pieces))
+    delivery.odd, delivery.receipt = odd, receipt.to_json()
+    say_it(delivery, plan, data)
+    pack(delivery)
+    end(delivery, State.PROVED)
+
+
+def read_back(plan: Plan, folder: Path, made: dict[int, Measure], progress: Callable[[int, int], None], taken: set[int]) -> proof.Receipt:
+    """The package read back by another library than wrote it."""
+    return proof.prove(folder, plan, made, progress, taken=taken, workers=workers())
+
+
+def say_it(delivery: Delivery, plan: Plan, data: dict[str, Any]) -> None:
+    """Write the receipt and the page of plain words, which tell what was looked at."""
+    receipt = {**delivery.receipt, "odd": delivery.odd}
+    manifest.write(delivery.package, receipt, proof.RECEIPT)
+    manifest.write_text(delivery.package / proof.SUMMARY, sheet.summary(plan, data, receipt))
+
+
+def markers(delivery: Delivery) -> list[Marker]:
+    notes = Note.objects.filter(shot=delivery.matte.shot, done=False)
+    return [Marker(frame=n.frame, says=n.says, by=n.by) for n in notes]
+
+
+def write_sheet(plan: Plan, folder: Path, odd: list[int]) -> None:
+    """The contact sheet, from the files as they were written."""
+    in_time = sorted(range(len(plan.pieces)), key=lambda k: plan.pieces[k].frame)
+    pictures = []
+    for k in sheet.chosen(len(in_time), odd):
+        at = in_time[k]
+        path = plan.stills(folder, at)[0]
+        pixels = reading_back.read_still(path, reading_back.header(path))
+        pictures.append((str(plan.pieces[at].number), sheet.small(pixels), False))
+    sheet.write_sheet(folder / proof.SHEET, pictures)
+
+
+def zip_path(delivery: Delivery) -> Path:
+    return delivery.folder / f"{delivery}.zip"
+
+
+def pack(delivery: Delivery) -> Path:
+    """All files of a package in one zip; pictures do not pack further, so nothing is squeezed. Written aside, then renamed."""
+    target = zip_path(delivery)
+    aside = target.with_suffix(".part")
+    with zipfile.ZipFile(aside, "w", zipfile.ZIP_STORED) as bag:
+        for path in sorted(delivery.package.rglob("*")):
+            if path.is_file() and not path.name.startswith("."):
+                info = zipfile.ZipInfo(path.relative_to(delivery.package).as_posix(), FIXED)
+                info.external_attr = 0o644 << 16
+                with path.open("rb") as source, bag.open(info, "w", force_zip64=True) as into:
+                    while data := source.read(1 << 20):
+                        into.write(data)
+    return aside.replace(target)

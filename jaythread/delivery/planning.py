@@ -1,0 +1,86 @@
+"""From a delivery's rows to the core's plan of it."""
+
+from pathlib import Path
+from typing import Any
+
+from jaythread.delivery.models import Delivery
+from jaythread.desk.fringes import ShotFringes
+from jaythread.plates.models import Plate, State
+from jaythread.productions.models import Shot
+from roto.errors import BadPicture
+from roto.exchange import document
+from roto.matte.stack import SOLVE, Matte
+from roto.package import make
+from roto.package.content import Sources
+from roto.package.make import Plan
+from roto.package.recipe import Recipe
+from roto.picture import stills
+
+
+def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...]) -> Sources:
+    """What a package of these mattes is made from."""
+    fringes = ShotFringes(shot)
+    for matte in mattes:
+        fringes.ready(matte)
+    ready = plate is not None and plate.state == State.READY
+    solves = any(e.mode == SOLVE for m in mattes for e in m.entries)
+
+    def picture(frame: int) -> Any:
+        path = plate.still(frame) if plate is not None else None
+        if path is None or not path.exists():
+            raise BadPicture(f"Frame {frame} of the plate is missing. Bring the plate's picture back, then go on.")
+        return stills.read(path)
+
+    return Sources(
+        mattes=mattes, plate=picture if ready else None, space=plate.space if plate else "display", fringes=fringes if solves else None
+    )
+
+
+def named(plate: Plate | None) -> Any:
+    """Names the plate's pictures: a plate's stills never change, another version is another plate."""
+    return (lambda frame: f"{plate.pk} {frame}") if plate is not None else None
+
+
+def plan_of(delivery: Delivery) -> Plan:
+    """The plan of a delivery, as it was asked for."""
+    mattes = tuple(document.loads(text) for text in [delivery.document, *delivery.others])
+    return make.plan(
+        sources(delivery.matte.shot, delivery.plate, mattes),
+        delivery.core_recipe,
+        first=delivery.first,
+        last=delivery.last,
+        version=delivery.version,
+        recipe_name=delivery.recipe_name,
+        named=named(delivery.plate),
+    )
+
+
+def shown(
+    shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], recipe: Recipe, first: int | None, last: int | None, name: str
+) -> dict[str, Any]:
+    """What follows from a recipe's settings for these mattes, before anything is made."""
+    plan = make.plan(sources(shot, plate, mattes), recipe, first=first, last=last, version=1, recipe_name=name, named=named(plate))
+    pieces, kind = plan.pieces, recipe.kind
+    low, high = min(p.frame for p in pieces), max(p.frame for p in pieces)
+    spare = (plan.first - low, high - plan.last)
+    lines = [f"{len(pieces)} frames, numbered {pieces[0].number} to {pieces[-1].number}"]
+    lines[0] += ", the last frame of the shot first" if recipe.reverse else ""
+    if recipe.spare:
+        lines.append(
+            f"{spare[0]} spare frames before and {spare[1]} after the piece that matters"
+            + ("" if spare == (recipe.spare,) * 2 else ": the plate has no more")
+        )
+    return {
+        "example": plan.names[0],
+        "last": plan.names[-1],
+        "lines": lines,
+        "size": list(plan.size),
+        "channels": list(plan.channels),
+        "kind": kind.says,
+        "pairs": [[p.number, p.frame] for p in (*pieces[:2], pieces[-1])],
+    }
+
+
+def earlier_stills(delivery: Delivery, plan: Plan, at: int) -> list[Path]:
+    """Where the pictures of a frame of an earlier package lie."""
+    return plan.stills(delivery.package, at)

@@ -1,0 +1,68 @@
+// Asking for a delivery: the recipe fills the fields; what follows from them is said before anything is made.
+document.addEventListener("alpine:init", () => {
+  const RANGE_AND_WHAT = new Set(["matte", "first", "last", "recipe", "recipe_name", "says", "shot", "csrfmiddlewaretoken"]);
+
+  const hex = (colour) => `#${colour.map((c) => Math.round(c * 255).toString(16).padStart(2, "0")).join("")}`;
+
+  // The list follows by itself while something is under way; what is being filled in above it stays.
+  Alpine.data("following", () => ({
+    init() {
+      const look = async () => {
+        const page = await fetch(location.href).then((r) => r.text());
+        const now = new DOMParser().parseFromString(page, "text/html").getElementById("deliveries");
+        if (now && now.innerHTML !== this.$el.innerHTML) this.$el.innerHTML = now.innerHTML;
+        if (now && now.dataset.waiting === "yes") setTimeout(look, 1500);
+      };
+      if (this.$el.dataset.waiting === "yes") setTimeout(look, 1000);
+    },
+  }));
+
+  Alpine.data("ask", () => ({
+    says: "",
+    example: "",
+    lines: "",
+    wrong: false,
+    flat: false,
+    exr: false,
+    own: false,
+    asked: 0,
+    init() {
+      this.recipes = JSON.parse(document.getElementById("recipes").textContent);
+      this.fill();
+    },
+    choose(event) {
+      event.stopPropagation();
+      this.fill();
+    },
+    fill() {
+      const form = document.getElementById("ask");
+      const recipe = this.recipes.find((r) => r.key === form.elements.recipe.value) ?? this.recipes[0];
+      this.says = recipe.says;
+      for (const [name, value] of Object.entries(recipe.settings)) {
+        const field = form.elements[name];
+        if (!field || RANGE_AND_WHAT.has(name)) continue;
+        if (field.type === "checkbox") field.checked = value;
+        else if (name === "colour") field.value = hex(value);
+        else field.value = value ?? "";
+      }
+      this.look();
+    },
+    changed() {
+      clearTimeout(this.asked);
+      this.asked = setTimeout(() => this.look(), 150);
+    },
+    async look() {
+      const form = document.getElementById("ask");
+      this.flat = form.elements.content.value === "over";
+      this.exr = form.elements.format.value.startsWith("exr");
+      this.own = form.elements.size.value === "own";
+      const turn = (this.turn = (this.turn ?? 0) + 1);
+      const reply = await fetch(form.dataset.shown, { method: "POST", body: new FormData(form) }).catch(() => null);
+      if (turn !== this.turn || !reply) return;
+      const said = reply.ok ? await reply.json() : { wrong: "The server does not answer as it should; try again." };
+      this.wrong = Boolean(said.wrong);
+      this.example = said.wrong ? "" : said.example;
+      this.lines = said.wrong ?? [...said.lines, `${said.size[0]} x ${said.size[1]}`, `channels ${said.channels.join(", ")}`].join("; ");
+    },
+  }));
+});

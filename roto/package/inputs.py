@@ -1,0 +1,71 @@
+"""Names for all that a delivered frame is made from: equal input, equal name, so that what did not change need not be made again."""
+
+import hashlib
+import json
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from roto.matte.fringe import Fringes
+from roto.matte.stack import SOLVE, Matte, within
+from roto.motion.shape import GROUP
+
+METHOD = "1"
+"""a part of every name: raised when the same input would be rendered to something else"""
+LOOKS = 9
+"""moments of an exposure at which outlines are compared. Between two keys a number runs as a cubic, which four moments tell from any
+other; an exposure meets two stretches at the most, unless there are keys closer than a frame, and there are none."""
+
+
+def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = None) -> dict[int, str]:
+    """By frame, a name for what the matte is made from there: outlines through the exposure, settings, the stack, and the plate where a
+    fringe is solved from it."""
+    numbers = np.array(frames, dtype=np.int64)
+    common = f"{METHOD} {matte.size} {matte.shutter} {matte.inverted}"
+    mixes = {
+        int(f): hashlib.blake2b(f"{common} {g!r}".encode(), digest_size=24) for f, g in zip(numbers, matte.shift_at(numbers), strict=True)
+    }
+    opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in numbers), strict=True))
+    moments = np.linspace(opens, closes, LOOKS, axis=1)
+    groups = within(matte.entries)
+    for at, entry in enumerate(matte.entries):
+        shape, group = entry.shape, groups[at]
+        inside = -1 if group is None else next(k for k, e in enumerate(matte.entries) if e is group)
+        said = f"{at if shape.kind == GROUP else ''} {entry.mode} {entry.inverted} {entry.opacity!r} {inside} {shape.kind}"
+        if shape.kind == GROUP:
+            for mix in mixes.values():
+                mix.update(said.encode())
+            continue
+        live = np.array([shape.is_live(int(f)) for f in numbers], dtype=bool)
+        if not live.any():
+            continue
+        own = numbers[live]
+        blurs = shape.blur and matte.shutter.angle > 0
+        times = moments[live] if blurs else own[:, None].astype(np.float64)
+        outlines = shape.edge(times.ravel(), np.repeat(own, times.shape[1])).reshape(len(own), -1)
+        settings, reaches = shape.settings_at(own), shape.reaches_at(own)
+        solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
+        for k, f in enumerate(own.tolist()):
+            mixes[f].update(f"{said} {shape.profile} {blurs} {settings[k]!r} {solved.get(f, '')}".encode())
+            mixes[f].update(shape.kinds.tobytes() + outlines[k].tobytes() + (b"" if reaches is None else reaches[k].tobytes()))
+    return {f: mix.hexdigest() for f, mix in mixes.items()}
+
+
+def _solved_keys(fringes: Fringes | None, matte: Matte, at: int, frames: np.ndarray) -> dict[int, str]:
+    return fringes.whole_keys(matte, at, frames.tolist()) if fringes is not None else {}
+
+
+def frame_keys(
+    mattes: Sequence[Matte], frames: Sequence[int], settings: dict[str, object], plate: Callable[[int], str] | None, fringes: Fringes | None
+) -> dict[int, str]:
+    """By frame, a name for all that a picture of a package depends on but for what is said of each by itself (`settings` is of all).
+
+    plate: names the plate's picture of a frame and its version; None where its colours are not part of what is made.
+    """
+    each = [matte_keys(m, frames, fringes) for m in mattes]
+    common = json.dumps(settings, sort_keys=True)
+    out = {}
+    for f in frames:
+        parts = [common, *(keys[f] for keys in each), *(m.name for m in mattes[1:]), plate(f) if plate else ""]
+        out[f] = hashlib.blake2b("\n".join(parts).encode(), digest_size=24).hexdigest()
+    return out

@@ -1,0 +1,229 @@
+"""Making a package: what is to be made of each frame, which of it an earlier package has already, and the making itself."""
+
+import os
+import shutil
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.errors import BadPackage
+from roto.matte.fringe import Fringes
+from roto.matte.render import Rendered, render_each, samples_wanted
+from roto.matte.stack import Matte
+from roto.package import content
+from roto.package.content import Sources
+from roto.package.inputs import frame_keys
+from roto.package.measured import Measure, alpha_in, measure
+from roto.package.recipe import Piece, Recipe, timecode
+from roto.picture import reading_back
+from roto.picture.movie_writing import write_movie
+from roto.picture.writing import Header, write_still
+
+PLATE, FRAMES = "plate", "frames"
+"""folders: of the plate's pictures in a package; beside the package, of the pictures that a movie is made of"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Made:
+    """A frame that has been made. at: which piece. samples, capped: as `Rendered` has them. measured: before it was written."""
+
+    at: int
+    samples: int
+    capped: bool
+    measured: Measure
+
+
+@dataclass(frozen=True, kw_only=True)
+class Plan:
+    """All that a package is made from and will be. names: of the matte's files, one a piece, or the movie's. plate_names: the same of the
+    plate's, where it belongs to the package. keys: names for what each piece is made from. named: names the plate's pictures."""
+
+    sources: Sources
+    recipe: Recipe
+    recipe_name: str
+    version: int
+    first: int
+    last: int
+    pieces: tuple[Piece, ...]
+    names: tuple[str, ...]
+    plate_names: tuple[str, ...]
+    named: Callable[[int], str] | None = None
+
+    @property
+    def matte(self) -> Matte:
+        return self.sources.first
+
+    @property
+    def matte_name(self) -> str:
+        return name_of(self.sources.mattes)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self.recipe.picture_size(self.matte.size)
+
+    @cached_property
+    def channels(self) -> tuple[str, ...]:
+        return content.channels(self.sources, self.recipe)
+
+    @cached_property
+    def keys(self) -> tuple[str, ...]:
+        """One a piece."""
+        recipe, solver = self.recipe, self.sources.fringes
+        of_all = {k: v for k, v in recipe.to_json().items() if k in _OF_PIXELS} | {
+            "space": self.sources.space,
+            "rate": str(self.matte.rate),
+        }
+        plate = self.named if recipe.needs_plate and self.named else None
+        frames = sorted({p.frame for p in self.pieces})
+        keys = frame_keys(self.sources.mattes, frames, of_all, plate, solver if isinstance(solver, Fringes) else None)
+        return tuple(f"{keys[p.frame]}-{self.header(k).timecode}" for k, p in enumerate(self.pieces))
+
+    def header(self, at: int) -> Header:
+        """What the still of a piece says of itself."""
+        exr = self.recipe.kind.ending == ".exr"
+        return Header(
+            channels=self.channels,
+            rate=self.matte.rate,
+            timecode=timecode(self.pieces[at].number, self.matte.rate) if exr else "",
+            pixel_aspect=self.recipe.pixel_aspect,
+            premultiplied=self.recipe.content == "premultiplied",
+            linear=True,
+            compression=self.recipe.compression,
+        )
+
+    def stills(self, folder: Path, at: int) -> list[Path]:
+        """Where the pictures of a piece lie when they are made: in the package, or of a movie in the folder beside it."""
+        if not self.recipe.kind.movie:
+            return [folder / self.names[at], *([folder / PLATE / self.plate_names[at]] if self.plate_names else [])]
+        own = folder.parent / FRAMES
+        return [own / f"{at}.png", *([own / f"{at}.plate.png"] if self.plate_names else [])]
+
+
+_OF_PIXELS = ("format", "content", "colour", "compression", "size", "width", "height", "pixel_aspect", "plate")
+"""fields of a recipe that change what is in a file"""
+
+
+def name_of(mattes: Sequence[Matte]) -> str:
+    """What mattes that are delivered together are called."""
+    return "-".join(m.name for m in mattes)
+
+
+def plan(
+    sources: Sources,
+    recipe: Recipe,
+    *,
+    first: int | None = None,
+    last: int | None = None,
+    version: int = 1,
+    recipe_name: str = "",
+    named: Callable[[int], str] | None = None,
+) -> Plan:
+    """What is made of these by a recipe. BadRecipe when it cannot be. first, last: the range, the shot's own when left out."""
+    content.check(sources, recipe)
+    matte = sources.first
+    first, last = matte.first if first is None else first, matte.last if last is None else last
+    pieces = recipe.pieces(first, last, (matte.first, matte.last))
+    said: dict[str, Any] = {"shot": matte.shot, "matte": name_of(sources.mattes), "version": version, "recipe": recipe_name}
+    plates = tuple(recipe.names(pieces, part="plate", **said)) if recipe.plate else ()
+    return Plan(
+        sources=sources, recipe=recipe, recipe_name=recipe_name, version=version, first=first, last=last, pieces=tuple(pieces),
+        names=tuple(recipe.names(pieces, **said)), plate_names=plates, named=named,
+    )  # fmt: skip
+
+
+def there(plan: Plan, folder: Path, at: int) -> bool:
+    """Whether the pictures of a piece have been made: what is there is whole, since it was renamed into place."""
+    return all(path.exists() for path in plan.stills(folder, at))
+
+
+def make_stills(plan: Plan, which: Iterable[int], folder: Path, workers: int) -> Iterator[Made]:
+    """Make the pictures of some pieces; yields each when its files are in place. Stop iterating to stop the work."""
+    wanted = list(which)
+    for path in plan.stills(folder, 0):
+        path.parent.mkdir(parents=True, exist_ok=True)
+    recipe = plan.recipe
+    if recipe.content in ("matte", "inverted") and plan.size == plan.matte.size and not recipe.plate:
+        yield from _plain_mattes(plan, wanted, folder, workers)
+        return
+    pool = ThreadPoolExecutor(max(1, workers))
+    try:
+        yield from pool.map(lambda at: _make(plan, at, folder), wanted)
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def _plain_mattes(plan: Plan, wanted: list[int], folder: Path, workers: int) -> Iterator[Made]:
+    """The quick way: whole numbers straight from the row loop, outlines of many frames at once."""
+    kind = plan.recipe.kind
+    depth = kind.depth if kind.depth in content.STEPS else "float"
+    ats = {plan.pieces[at].frame: at for at in wanted}
+    flip = plan.recipe.content == "inverted"
+
+    def write(frame: int, done: Rendered) -> Made:
+        alpha = done.alpha
+        if flip:
+            alpha = alpha.dtype.type(content.STEPS.get(depth, 1)) - alpha
+        return _written(plan, ats[frame], folder, alpha, done.samples, done.capped)
+
+    return render_each(plan.matte, ats, write, workers, depth, plan.sources.fringes)
+
+
+def _make(plan: Plan, at: int, folder: Path) -> Made:
+    frame = plan.pieces[at].frame
+    pixels = content.numbers(content.picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
+    taken = [samples_wanted(m, frame) for m in plan.sources.mattes]
+    if plan.plate_names:
+        beside = content.numbers(content.plate_picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
+        write_still(plan.stills(folder, at)[1], beside, plan.recipe.kind.depth, replace(plan.header(at), channels=tuple("RGB")))
+    return _written(plan, at, folder, pixels, max(s for s, _ in taken), any(c for _, c in taken))
+
+
+def _written(plan: Plan, at: int, folder: Path, pixels: NDArray[Any], samples: int, capped: bool) -> Made:
+    write_still(plan.stills(folder, at)[0], pixels, plan.recipe.kind.depth, plan.header(at))
+    kept = pixels.astype(np.float16) if plan.recipe.kind.depth == "half" else pixels
+    measured = measure(alpha_in(kept, plan.recipe.content))
+    return Made(at=at, samples=samples, capped=capped, measured=measured)
+
+
+def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
+    """Take the pictures of a piece from an earlier package, by a hard link or a copy; False where they are not there any more."""
+    targets = plan.stills(folder, at)
+    if len(earlier) != len(targets) or not all(path.exists() for path in earlier):
+        return False
+    for source, target in zip(earlier, targets, strict=True):
+        target.parent.mkdir(parents=True, exist_ok=True)
+        aside = target.with_name(f".{target.name}.part")
+        aside.unlink(missing_ok=True)
+        try:
+            os.link(source, aside)
+        except OSError:
+            shutil.copyfile(source, aside)
+        os.replace(aside, target)
+        aside.unlink(missing_ok=True)  # a rename onto a link to the same file leaves both
+    return True
+
+
+def make_movies(plan: Plan, folder: Path, progress: Callable[[int], None] = lambda done: None) -> None:
+    """The movie (and the plate's, where asked for) from the pictures of all pieces. BadPackage where one is missing."""
+    whole = plan.matte.rate
+    for part, name in enumerate([*plan.names, *plan.plate_names]):
+
+        def pictures(part: int = part) -> Iterator[NDArray[Any]]:
+            for at in range(len(plan.pieces)):
+                path = plan.stills(folder, at)[part]
+                if not path.exists():
+                    raise BadPackage(f"The picture of frame {plan.pieces[at].frame} is missing, from which the movie is made.")
+                pixels = reading_back.read_still(path, reading_back.header(path))
+                yield pixels.astype(pixels.dtype.newbyteorder("="), copy=False)
+                progress(at + 1)
+
+        target = folder / (name if part < len(plan.names) else f"{PLATE}/{name}")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        code = timecode(plan.pieces[0].number, whole)
+        write_movie(target, plan.recipe.format, pictures(), whole, timecode=code, pixel_aspect=plan.recipe.pixel_aspect)
