@@ -27,6 +27,7 @@ INSTALLED_APPS = [
     "jaythread.plates",
     "jaythread.desk",
     "jaythread.delivery",
+    "jaythread.receiving",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -90,6 +91,10 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 20_000  # stills of one shot; ten minutes at 30 f
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 << 20
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 
+BENCH = os.environ.get("JAY_BENCH", "http://127.0.0.1:8401")  # the receiver's transfer point
+BENCH_TOKEN = os.environ.get("JAY_BENCH_TOKEN", "")
+BENCH_TOKEN_FILE = Path(os.environ.get("JAY_BENCH_TOKEN_FILE", RUN / "bench" / "token"))
+BENCH_WAIT = float(os.environ.get("JAY_BENCH_WAIT", "2"))  # seconds before the first new try; twice as long each time
 STALLED_AFTER = float(os.environ.get("JAY_STALLED_AFTER", "30"))  # seconds without a heartbeat after which a worker counts as dead
 
 CONTENT_SECURITY_POLICY = {

@@ -12,11 +12,13 @@ from jaythread.accounts.pages import SignIn, surfaces
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import router as desk_router
+from jaythread.desk.exchange_api import router as exchange_router
 from jaythread.desk.fit_api import router as fit_router
 from jaythread.desk.track_api import router as track_router
 from jaythread.errors import answer
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
+from jaythread.receiving import pages as receiving
 from roto.errors import RotoError
 
 api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
@@ -24,6 +26,7 @@ api.add_router("", accounts_router)
 api.add_router("", desk_router)
 api.add_router("", track_router)
 api.add_router("", fit_router)
+api.add_router("", exchange_router)
 
 
 @api.exception_handler(RotoError)
@@ -67,6 +70,12 @@ urlpatterns = [
     path("deliveries/<int:delivery_id>/state", delivery.state, name="delivery-state"),
     path("deliveries/<int:delivery_id>/cancel", delivery.cancel, name="cancel-delivery"),
     path("deliveries/<int:delivery_id>/fetch", delivery.fetch, name="fetch"),
+    path("deliveries/<int:delivery_id>/hand-over", receiving.hand_over, name="hand-over"),
+    path("sendings/<uuid:sending_id>/state", receiving.sending_state, name="sending-state"),
+    path("sendings/<uuid:sending_id>/cancel", receiving.cancel, name="cancel-sending"),
+    path("links/<int:link_id>/revoke", receiving.revoke, name="revoke-link"),
+    path("package/<str:secret>", receiving.linked, name="linked"),
+    path("package/<str:secret>/<str:part>", receiving.linked_part, name="linked-part"),
     path("api/", api.urls),
 ]
 handler404 = "jaythread.errors.not_found"

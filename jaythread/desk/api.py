@@ -1,14 +1,12 @@
 """The desk's api: thin. Parses, calls one action, answers."""
 
 import base64
-import io
 import time
 import uuid
 from typing import Any
 
-from django.http import FileResponse, HttpRequest, HttpResponse
-from ninja import File, Router, Schema
-from ninja.files import UploadedFile
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
 
 from jaythread.desk import actions, ahead, commands, exchange, fringes, payload, reading
 from jaythread.productions.models import Shot
@@ -169,12 +167,6 @@ def cancel_solving(request: HttpRequest, shot_id: int, solving_id: int) -> Any:
     return {}
 
 
-@router.get("/shots/{shot_id}/mattes/{matte_id}/document")
-def export(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> FileResponse:
-    name, text = exchange.export_document(request.user, shot_id, matte_id)
-    return FileResponse(io.BytesIO(text.encode()), as_attachment=True, filename=name, content_type="application/json")
-
-
 @router.get("/shots/{shot_id}/shapes/{shape_id}/softness/{frame}")
 def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: int) -> Any:
     return reading.softness(request.user, shot_id, str(shape_id), frame)
@@ -189,8 +181,3 @@ def shutter(request: HttpRequest, shot_id: int, shape_id: uuid.UUID) -> Any:
 def copy(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, body: CopyIn) -> Any:
     matte = exchange.copy_to(request.user, shot_id, str(shape_id), body.shot)
     return {"matte": matte.name, "shot": matte.shot.name}
-
-
-@router.post("/shots/{shot_id}/document")
-def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile]) -> Any:
-    return {"id": str(exchange.import_document(request.user, shot_id, file.read()).pk)}

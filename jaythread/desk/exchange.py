@@ -12,9 +12,11 @@ from jaythread.desk.models import Matte
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
-from roto.exchange import document
+from roto.errors import BadDocument
+from roto.exchange import document, svg, svg_reading
+from roto.matte.stack import Entry
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion import surgery
+from roto.motion import edits, surgery
 from roto.motion.group import group_of
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
@@ -82,6 +84,15 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
     return Matte.objects.get(pk=matte_id)
 
 
+def export_svg(user: User, shot_id: int, matte_id: uuid.UUID, frame: int | None) -> tuple[str, str]:
+    """A file's name and the shapes of a matte as SVG: of a frame, or of the whole range, animated."""
+    shot, row = policies.matte_for(user, shot_id, matte_id, "look")
+    core = scene.core_matte(shot, row)
+    if frame is None:
+        return f"{shot.name}_{row.name}.svg", svg.whole_range(core)
+    return f"{shot.name}_{row.name}.{frame}.svg", svg.one_frame(core, frame)
+
+
 def _over(shape: CoreShape, groups: dict[str, CoreShape]) -> CoreShape:
     """The shape riding on what has taken its group's place."""
     group = group_of(shape)
@@ -100,11 +111,49 @@ def _on_new(shape: CoreShape, made: dict[str, Track], shot: Shot, done: list[jou
     return with_carrier(shape, replace(own, track=made[own.track.id]))
 
 
+COLOURS = 8
+"""of threads, given out in turn"""
+LARGEST = 64 << 20
+"""bytes: of a shape document that is taken in; a thousand shapes keyed on every frame of a long shot"""
+
+
+def take_in(user: User, shot_id: int, data: bytes, name: str = "", frame: int | None = None) -> tuple[Matte, list[str]]:
+    """Shapes from a file: a shape document, or SVG, which becomes shapes keyed on a frame (the shot's first when none is said). The new
+    matte, and a report of what could not be taken."""
+    if svg_reading.looks_like_svg(data):
+        return _import_svg(user, shot_id, data, name, frame)
+    if len(data) > LARGEST:
+        raise BadDocument("file", f"has {len(data) >> 20} MB; a shape document may have {LARGEST >> 20}.")
+    matte = import_document(user, shot_id, data)
+    return matte, [f"{matte.entries.count()} lines taken, with all their keys."]
+
+
+@transaction.atomic
+def _import_svg(user: User, shot_id: int, data: bytes, name: str, frame: int | None) -> tuple[Matte, list[str]]:
+    shot = shot_for(user, shot_id, "trace", lock=True)
+    taken = svg_reading.read(data, (shot.width, shot.height))
+    at = shot.first if frame is None else min(shot.last, max(shot.first, frame))
+    entries = []
+    for k, one in enumerate(taken.outlines):
+        plain = "".join("-" if c in changes.NOT_IN_NAMES or not c.isprintable() else c for c in one.name)[:50].strip()
+        shape = edits.trace(f"outline {k}", plain or f"outline {k + 1}", at, one.points, one.curves, colour=k % COLOURS)
+        entries.append(Entry(shape=shape, mode=one.mode))
+    core = CoreMatte(
+        shot=shot.name, name=name.strip() or "from SVG", size=(shot.width, shot.height), rate=shot.rate, first=shot.first, last=shot.last,
+        entries=tuple(entries),
+    )  # fmt: skip
+    matte = _take(shot, user, core, "SVG")
+    return matte, [*taken.report, f"Keyed on frame {at}."]
+
+
 @transaction.atomic
 def import_document(user: User, shot_id: int, text: bytes) -> Matte:
     """A new matte in this shot from a shape document, as one edit; frames and pixels are taken as they are, ids are made anew."""
     shot = shot_for(user, shot_id, "trace", lock=True)
-    core = document.loads(text)
+    return _take(shot, user, document.loads(text), "a shape document")
+
+
+def _take(shot: Shot, user: User, core: CoreMatte, source: str) -> Matte:
     plain = "".join("-" if c in changes.NOT_IN_NAMES else c for c in core.name)[:36].strip() or "matte"
     name, k = plain, 1
     while shot.mattes.filter(name__iexact=name).exists():
@@ -133,5 +182,5 @@ def import_document(user: User, shot_id: int, text: bytes) -> Matte:
         }  # fmt: skip
         done.append(journal.change("entry", [str(uuid.uuid4())], None, row))
     actions.apply(shot, done)
-    actions.record(shot, user, uuid.uuid4(), f"took in the matte {name} from a shape document", done)
+    actions.record(shot, user, uuid.uuid4(), f"took in the matte {name} from {source}", done)
     return Matte.objects.get(pk=matte_id)

@@ -2,6 +2,7 @@
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.db.models import Count, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -33,7 +34,7 @@ def make(request: HttpRequest) -> HttpResponse:
 @require_GET
 def production(request: HttpRequest, production_id: int) -> HttpResponse:
     place = policies.require(request.user, production_id, "look")
-    shots = place.production.shots.prefetch_related("plates", "mattes")
+    shots = place.production.shots.prefetch_related("plates", "mattes").annotate(open_notes=Count("notes", filter=Q(notes__done=False)))
     return render(
         request,
         "productions/production.html",

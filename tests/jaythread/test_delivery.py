@@ -58,7 +58,8 @@ def test_the_package_holds_what_was_drawn(client, people, asked):
         pixels = cv2.imdecode(np.frombuffer(bag.read("KITE_010_kite.1008.png"), np.uint8), cv2.IMREAD_UNCHANGED)
         assert "8 new" in bag.read("summary.txt").decode() and json.loads(bag.read("receipt.json"))["proved"]
     assert {k: data[k] for k in ("shot", "matte", "range", "size", "rate", "revision", "package")} == {
-        "shot": "KITE_010", "matte": "kite", "range": [1001, 1008], "size": [96, 64], "rate": "24", "revision": asked.revision, "package": 1,
+        "shot": "KITE_010", "matte": "kite", "range": [1001, 1008], "size": [96, 64], "rate": "24", "revision": asked.revision,
+        "package": 1,
     }  # fmt: skip
     assert data["shutter"]["angle"] == 180 and [f["frame"] for f in data["frames"]] == list(range(1001, 1009))
     assert pixels.dtype == np.uint16 and pixels.shape == (64, 96)
@@ -238,7 +239,9 @@ def test_a_movie_is_made_of_chunks_too_and_several_mattes_go_into_one_file(shot,
     assert movie.state == "proved" and (movie.package / "KITE_010_kite_002.mkv").stat().st_size > 0
     desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="new matte", matte=(other := str(uuid.uuid4())), name="tail"))
     shape = str(asked.matte.entries.get().shape_id)
-    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="add line", entry=str(uuid.uuid4()), matte=other, shape=shape, mode="add"))
+    desk.edit(
+        people["rafe"], shot.pk, uuid.uuid4(), None, command(do="add line", entry=str(uuid.uuid4()), matte=other, shape=shape, mode="add")
+    )
     both = actions.ask(people["rafe"], shot.pk, [asked.matte_id, uuid.UUID(other)], Recipe(content="packed"), "packed")
     actions.deliver(both.pk)
     both.refresh_from_db()
@@ -256,7 +259,10 @@ def test_recipes_are_saved_in_versions_and_offered(production, people, shot, cli
     assert (made.version, newer.version) == (1, 2)
     names = [o.name for o in recipes.offered(production.pk)]
     assert names[0] == "Grading 2" and {"compositor", "editor", "look on the phone"} <= set(names)
-    assert recipes.chosen(production.pk, f"own:{made.pk}").core.format == "tiff16" and recipes.chosen(production.pk, "Grading").core.format == "exr32"
+    assert (
+        recipes.chosen(production.pk, f"own:{made.pk}").core.format == "tiff16"
+        and recipes.chosen(production.pk, "Grading").core.format == "exr32"
+    )
     for name, how in (("", {}), ("x" * 60, {}), ("a\nb\x00", {}), ("fine", {"format": "gif"})):
         with pytest.raises((Refused, BadRecipe)):
             recipes.save(rafe, production.pk, name, "", how)
@@ -268,7 +274,15 @@ def test_recipes_are_saved_in_versions_and_offered(production, people, shot, cli
         recipes.chosen(production.pk, "Grading")
 
 
-FORM = {"format": "png16", "content": "matte", "compression": "zip", "pattern": "{shot}_{matte}.{frame}", "size": "half", "spare": "2", "start": "1"}
+FORM = {
+    "format": "png16",
+    "content": "matte",
+    "compression": "zip",
+    "pattern": "{shot}_{matte}.{frame}",
+    "size": "half",
+    "spare": "2",
+    "start": "1",
+}
 
 
 def test_the_form_says_what_follows_before_anything_is_made(shot, people, asked, client):

@@ -8,8 +8,11 @@ import pytest
 from django.urls import get_resolver
 
 from jaythread.delivery import actions as delivery
+from jaythread.delivery import recipes
 from jaythread.desk import actions as desk
+from jaythread.desk.models import Note
 from jaythread.plates.models import Plate
+from jaythread.receiving import actions as receiving
 
 from ..conftest import FIRST, command, trace
 
@@ -36,6 +39,21 @@ ROWS = {
     "delivery": ("GET", "/deliveries/{delivery}", None, (IN, 404, 200, 200, 200)),
     "delivery-state": ("GET", "/deliveries/{delivery}/state", None, (IN, 404, 200, 200, 200)),
     "cancel-delivery": ("POST", "/deliveries/{delivery}/cancel", {}, (IN, 404, 403, 302, 302)),
+    "shown": ("POST", "/shots/{shot}/deliveries/shown", {"matte": "{matte}"}, (IN, 404, 403, 200, 200)),
+    "recipes": ("GET", "/productions/{production}/recipes", None, (IN, 404, 200, 200, 200)),
+    "put-away": ("POST", "/recipes/{recipe}/put-away", {}, (IN, 404, 403, 302, 302)),
+    "pause-delivery": ("POST", "/deliveries/{delivery}/pause", {}, (IN, 404, 403, 302, 302)),
+    "go-on": ("POST", "/deliveries/{delivery}/go-on", {}, (IN, 404, 403, 302, 302)),
+    "accept-odd": ("POST", "/deliveries/{delivery}/accept", {}, (IN, 404, 403, 302, 302)),
+    "delivered-picture": ("GET", "/deliveries/{delivery}/picture/0.png", None, (IN, 404, 200, 200, 200)),
+    "against": ("GET", "/deliveries/{delivery}/against/{delivery}", None, (IN, 404, 200, 200, 200)),
+    "difference": ("GET", "/deliveries/{delivery}/against/{delivery}/1001.png", None, (IN, 404, 200, 200, 200)),
+    "hand-over": ("POST", "/deliveries/{delivery}/hand-over", {"what": "link", "says": "noor", "days": "3"}, (IN, 404, 403, 200, 200)),
+    "sending-state": ("GET", "/sendings/{sending}/state", None, (IN, 404, 200, 200, 200)),
+    "cancel-sending": ("POST", "/sendings/{sending}/cancel", {}, (IN, 404, 403, 302, 302)),
+    "revoke-link": ("POST", "/links/{link}/revoke", {}, (IN, 404, 403, 302, 302)),
+    "linked": ("GET", "/package/{secret}", None, (200, 200, 200, 200, 200)),
+    "linked-part": ("GET", "/package/{secret}/package", None, (200, 200, 200, 200, 200)),
     "fetch": ("GET", "/deliveries/{delivery}/fetch", None, (IN, 404, 200, 200, 200)),
     "api:keep_keys": ("JSON", "/api/me/keys", {"keys": {"frame-back": ["4"]}}, (401, 200, 200, 200, 200)),
     "api:open_desk": ("GET", "/api/shots/{shot}/desk", None, (401, 404, 200, 200, 200)),
@@ -68,6 +86,9 @@ ROWS = {
     "api:softness": ("GET", "/api/shots/{shot}/shapes/{shape}/softness/1001", None, (401, 404, 200, 200, 200)),
     "api:shutter": ("GET", "/api/shots/{shot}/shapes/{shape}/shutter", None, (401, 404, 422, 422, 422)),
     "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
+    "api:export_svg": ("GET", "/api/shots/{shot}/mattes/{matte}/svg", None, (401, 404, 200, 200, 200)),
+    "api:notes_of": ("GET", "/api/shots/{shot}/notes", None, (401, 404, 200, 200, 200)),
+    "api:note_done": ("JSON", "/api/shots/{shot}/notes/{note}/done", {"done": True}, (401, 404, 403, 200, 200)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
 }
 CASES = [(name, who, row, code) for name, row in ROWS.items() for who, code in zip(WHO, row[3], strict=True)]
@@ -81,7 +102,12 @@ def places(shot, people):
     desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, laid)
     it = delivery.ask(people["rafe"], shot.pk, matte.pk)
     delivery.deliver(it.pk)
+    link, secret = receiving.make_link(people["rafe"], it.pk, "somebody", 3)
+    sending = receiving.send(people["rafe"], it.pk)
+    recipe = recipes.save(people["rafe"], shot.production_id, "Grading", "", {})
+    note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
     return {
+        "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
         "new": uuid.uuid4(), "shape": shape, "track": track,
     }  # fmt: skip

@@ -9,6 +9,7 @@ import { Edits } from "./net/edits.js";
 import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
 import { Mattes } from "./net/mattes.js";
+import { Notes } from "./net/notes.js";
 import { Small } from "./net/small.js";
 import { Tracks } from "./net/tracks.js";
 import { Trial } from "./net/trial.js";
@@ -58,6 +59,8 @@ async function open() {
     board.draw();
     stage.draw("outline");
   });
+  desk.notes = stage.notes = new Notes(store);
+  desk.notes.addEventListener("state", () => stage.draw("outline"));
   desk.trial = stage.trial = new Trial(store, edits);
   stage.pointer = desk.pointer;
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
@@ -67,6 +70,8 @@ async function open() {
   const table = acts(desk, store.ownKeys);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);
+  const wanted = Number(new URLSearchParams(location.search).get("frame"));
+  if (wanted) store.go(Math.min(store.shot.last, Math.max(store.shot.first, wanted)));
   stage.draw("outline");
   document.body.dataset.open = "1";
   complete(store, path);

@@ -8,10 +8,11 @@ import { profiles } from "./profiles.js";
 import { more } from "./more.js";
 import { carrying } from "./carrying.js";
 import { checking } from "./checking.js";
+import { noting } from "./noting.js";
 import { COLOURS } from "./signs.js";
 
 export function panel() {
-  const parts = [more(), fringes(), profiles(), carrying(), checking()].map((part) => Object.getOwnPropertyDescriptors(part));
+  const parts = [more(), fringes(), profiles(), carrying(), checking(), noting()].map((part) => Object.getOwnPropertyDescriptors(part));
   return Object.defineProperties(main(), Object.assign({}, ...parts));
 }
 
@@ -40,6 +41,7 @@ function main() {
       desk.tracks.addEventListener("state", () => this.sync());
       desk.tracks.tell = (text) => this.tell(text);
       desk.fits.addEventListener("state", () => this.sync());
+      desk.notes.addEventListener("state", () => this.syncNotes());
       desk.tell = (text) => this.tell(text);
       desk.showKeys = () => this.openKeys();
       desk.paintFringe = () => this.paintFringe();
@@ -299,17 +301,26 @@ function main() {
     async takeIn(event) {
       const body = new FormData();
       body.append("file", event.target.files[0]);
+      body.append("frame", this.desk.store.frame);
       event.target.value = "";
       try {
-        const { id } = await post(`/shots/${this.desk.store.shot.id}/document`, body);
+        const { id, report } = await post(`/shots/${this.desk.store.shot.id}/document`, body);
         await this.desk.refresh();
         this.desk.store.turnTo(id);
+        this.tell(report.join(" "));
       } catch (error) {
         this.tell(`Not taken in. ${error.message}`);
       }
     },
     get documentUrl() {
       return this.matte ? `/api/shots/${this.desk.store.shot.id}/mattes/${this.matte}/document` : "#";
+    },
+
+    get svgUrl() {
+      return this.matte ? `/api/shots/${this.desk.store.shot.id}/mattes/${this.matte}/svg` : "#";
+    },
+    get frameSvgUrl() {
+      return `${this.svgUrl}?frame=${this.frame}`;
     },
 
     openKeys() {

@@ -3,7 +3,7 @@
 import * as V from "../geom/view.js";
 import { reachLines } from "../geom/reach.js";
 import * as signs from "./signs.js";
-import { marks } from "./track_signs.js";
+import { marks, place } from "./track_signs.js";
 
 const GROUNDS = { checker: "#5f5f5f", black: "#000", white: "#fff", grey: "#777" };
 const CHECK = 12; // screen px
@@ -288,6 +288,7 @@ export class Stage {
     for (const { points, reaches, shift } of this.trial?.soft(store.frame) || []) signs.varyingBand(pen, reachLines(points, reaches, shift), view);
     for (const points of this.trial?.outlines(store.frame) || []) signs.openly(pen, points, view);
     if (!store.hidden) marks(pen, this.fits?.marks || [], view);
+    for (const note of this.notes?.here || []) place(pen, note.x * view.scale + view.x, note.y * view.scale + view.y);
     if (this.extra) this.extra(pen, view);
     if (store.loupe && store.dragging.size && this.pointer?.last) this.paintLoupe(pen);
   }

@@ -99,3 +99,17 @@ export function wouldBe(pen, path, parts, view) {
   }
   pen.setLineDash([]);
 }
+
+// Where a note points: four short strokes around the place, which itself stays free.
+export function place(pen, x, y) {
+  for (const [colour, width] of [[CASING, 6], [OCHRE, 3]]) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.beginPath();
+    for (const [u, v] of [[1, 1], [1, -1], [-1, 1], [-1, -1]]) {
+      pen.moveTo(x + 9 * u, y + 9 * v);
+      pen.lineTo(x + 18 * u, y + 18 * v);
+    }
+    pen.stroke();
+  }
+}

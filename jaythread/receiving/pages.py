@@ -1,0 +1,119 @@
+"""Pages of handing over, and the one page for somebody without an account."""
+
+import uuid
+from typing import Any
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.db.models import F
+from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from jaythread.delivery import making
+from jaythread.delivery.policies import delivery_for, ready
+from jaythread.desk.models import Note
+from jaythread.errors import NotThere, Refused
+from jaythread.productions.policies import require
+from jaythread.receiving import actions
+from jaythread.receiving.models import Link, Sending
+from roto.package import proof
+
+
+@login_required
+def hand_over(request: HttpRequest, delivery_id: int) -> HttpResponse:
+    """How a package stands with its receivers; sends it, or makes a link to it."""
+    it = ready(delivery_for(request.user, delivery_id, "look"))
+    seat = require(request.user, it.matte.shot.production_id, "look")
+    link = ""
+    if request.method == "POST":
+        try:
+            if request.POST.get("what") == "link":
+                days = request.POST.get("days", "")
+                _, secret = actions.make_link(request.user, it.pk, request.POST.get("says", ""), int(days) if days.isdigit() else 0)
+                link = request.build_absolute_uri(reverse("linked", args=[secret]))
+            else:
+                actions.send(request.user, it.pk)
+                return redirect("hand-over", it.pk)
+        except Refused as error:
+            messages.error(request, error.message)
+            return redirect("hand-over", it.pk)
+    newest = it.sendings.first()
+    return render(
+        request,
+        "receiving/hand_over.html",
+        {
+            "delivery": it,
+            "shot": it.matte.shot,
+            "seat": seat,
+            "may_deliver": seat.may("deliver"),
+            "sendings": it.sendings.select_related("user"),
+            "newest": newest,
+            "may_send": newest is None or newest.state in (Sending.State.FAILED, Sending.State.CANCELLED),
+            "links": it.links.select_related("user"),
+            "link": link,
+            "now": timezone.now(),
+            "notes": Note.objects.filter(shot=it.matte.shot, package=f"{it.matte.name} version {it.version}"),
+        },
+    )
+
+
+@login_required
+@require_GET
+def sending_state(request: HttpRequest, sending_id: uuid.UUID) -> HttpResponse:
+    """How a sending stands; asks the other side, but not all the time."""
+    it = actions.sending_for(request.user, sending_id, "look")
+    if it.asked is None or timezone.now() - it.asked > actions.ASK_EVERY:
+        actions.look(it)
+    return JsonResponse({"state": it.state, "percent": it.percent, "sent": it.sent, "total": it.total, "message": it.message})
+
+
+@login_required
+@require_POST
+def cancel(request: HttpRequest, sending_id: uuid.UUID) -> HttpResponse:
+    try:
+        it = actions.cancel(request.user, sending_id)
+    except Refused as error:
+        messages.error(request, error.message)
+        it = actions.sending_for(request.user, sending_id, "look")
+    return redirect("hand-over", it.delivery_id)
+
+
+@login_required
+@require_POST
+def revoke(request: HttpRequest, link_id: int) -> HttpResponse:
+    link = actions.revoke(request.user, link_id)
+    messages.success(request, f"The link for {link.says} leads nowhere any more.")
+    return redirect("hand-over", link.delivery_id)
+
+
+@require_GET
+def linked(request: HttpRequest, secret: str) -> HttpResponse:
+    """A package, for whoever has the link."""
+    link = actions.package_by(secret)
+    words = (link.delivery.package / proof.SUMMARY).read_text()
+    reply = render(request, "receiving/linked.html", {"link": link, "delivery": link.delivery, "words": words, "secret": secret})
+    return _not_kept(reply)
+
+
+@require_GET
+def linked_part(request: HttpRequest, secret: str, part: str) -> HttpResponseBase:
+    """The package itself, or its sheet of small pictures."""
+    link = actions.package_by(secret)
+    if part == "sheet":
+        return _not_kept(FileResponse((link.delivery.package / proof.SHEET).open("rb"), content_type="image/png"))
+    if part != "package":
+        raise NotThere()
+    Link.objects.filter(pk=link.pk).update(fetched=F("fetched") + 1)
+    path = making.zip_path(link.delivery)
+    return _not_kept(FileResponse(path.open("rb"), as_attachment=True, filename=path.name))
+
+
+def _not_kept(reply: Any) -> Any:
+    """Neither a shared cache nor the next page is to learn the address."""
+    reply["Cache-Control"] = "private, no-store"
+    reply["Referrer-Policy"] = "no-referrer"
+    reply["X-Robots-Tag"] = "noindex"
+    return reply
