@@ -1,9 +1,9 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
-coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull desk."""
+coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills desk."""
 
 import sys
 
-from benchmarks import core, desk, exposure, tracks, truth
+from benchmarks import core, desk, exposure, kills, packages, tracks, truth
 
 ALL = {
     "coverage": core.coverage_accuracy,
@@ -20,6 +20,11 @@ ALL = {
     "following": tracks.following,
     "keys": tracks.keys,
     "pull": tracks.pull,
+    "exr": packages.writing_alone,
+    "again": packages.again_and_proof,
+    "workers": packages.two_workers,
+    "movies": packages.movies,
+    "kills": kills.thirty,
     "desk": desk.edit_to_picture,
 }
 

@@ -95,6 +95,8 @@ BENCH = os.environ.get("JAY_BENCH", "http://127.0.0.1:8401")  # the receiver's t
 BENCH_TOKEN = os.environ.get("JAY_BENCH_TOKEN", "")
 BENCH_TOKEN_FILE = Path(os.environ.get("JAY_BENCH_TOKEN_FILE", RUN / "bench" / "token"))
 BENCH_WAIT = float(os.environ.get("JAY_BENCH_WAIT", "2"))  # seconds before the first new try; twice as long each time
+PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": float(os.environ.get("JAY_HEARTBEAT", "10"))}
+SWEEP_WHEN = os.environ.get("JAY_SWEEP_WHEN", "* * * * *")  # as cron has it; a sixth field counts seconds
 STALLED_AFTER = float(os.environ.get("JAY_STALLED_AFTER", "30"))  # seconds without a heartbeat after which a worker counts as dead
 
 CONTENT_SECURITY_POLICY = {

@@ -22,6 +22,16 @@ setup_tools() {
   fi
 }
 
+wish_tools() {  # wish_tools WHAT COMMAND PACKAGE...: installs what is good to have but not needed; goes on without it
+  local what=$1 command=$2; shift 2
+  command -v "$command" >/dev/null && return
+  if [[ $(id -u) == 0 ]] && command -v apt-get >/dev/null; then
+    say "Installing $what ($*) ..."
+    DEBIAN_FRONTEND=noninteractive apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null && return
+  fi
+  say "Without $what: apt-get install $* would bring it."
+}
+
 find_python() {
   local name
   for name in python3.11 python3; do

@@ -12,3 +12,7 @@ Fixed once, for everything below:
 
 Nothing here imports Django or the application.
 """
+
+from roto.memory import keep
+
+keep()

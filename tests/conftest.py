@@ -1,5 +1,6 @@
 """What many tests share: the people of the production, a small drawn plate, a way to do the waiting background work."""
 
+import threading
 import uuid
 from pathlib import Path
 
@@ -7,6 +8,9 @@ import cv2
 import numpy as np
 import pytest
 from hypothesis import settings as hypothesis_settings
+from werkzeug.serving import make_server
+
+from bench.app import create
 
 hypothesis_settings.register_profile("plain", deadline=None)  # the first example of a run may have to compile the core
 hypothesis_settings.load_profile("plain")
@@ -101,3 +105,16 @@ def trace(shot, who, points=((10, 20), (40, 20), (40, 50), (10, 50)), frame=FIRS
     )  # fmt: skip
     actions.edit(who, shot.pk, uuid.uuid4(), None, said)
     return shape
+
+
+@pytest.fixture
+def standing_bench(tmp_path, settings):
+    """A real receiving bench on a free loopback port: its application and its address."""
+    app = create(tmp_path / "bench", "secret")
+    server = make_server("127.0.0.1", 0, app, threaded=True)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    address = f"http://127.0.0.1:{server.port}"
+    settings.BENCH, settings.BENCH_TOKEN, settings.BENCH_TOKEN_FILE = address, "secret", tmp_path / "none"
+    yield app, address
+    server.shutdown()
+    server.server_close()

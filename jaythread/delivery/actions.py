@@ -75,7 +75,7 @@ def deliver(delivery_id: int) -> None:
     """All of it here and now: for commands and tests; the page leaves it to the workers."""
     making.begin(delivery_id)
     for chunk in list(Chunk.objects.filter(delivery_id=delivery_id).values_list("pk", flat=True)):
-        making.chunk(chunk)
+        making.chunk(delivery_id, chunk)
     making.finish(delivery_id)
 
 
@@ -120,7 +120,7 @@ def go_on(user: User, delivery_id: int) -> Delivery:
     elif state == State.READING:
         making.queue("delivery.finish", delivery_id=delivery.pk)
     for chunk in chunks:
-        making.queue("delivery.chunk", chunk_id=chunk.pk)
+        making.queue("delivery.chunk", delivery_id=delivery.pk, chunk_id=chunk.pk)
     return delivery
 
 

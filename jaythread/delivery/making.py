@@ -80,6 +80,10 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
 
 
 def _open(delivery_id: int, *states: str) -> Delivery | None:
+    """The delivery, when it is in one of these states. Waits for whoever is changing it: a worker queues jobs on a connection of its own,
+    where they may start before what they are about is committed."""
+    with transaction.atomic():
+        Delivery.objects.select_for_update().filter(pk=delivery_id).first()
     found = Delivery.objects.select_related("matte__shot", "plate").filter(pk=delivery_id).first()
     return found if found is not None and found.state in states else None
 
@@ -114,7 +118,7 @@ def _begin(delivery: Delivery) -> None:
         wanted = Chunk.objects.bulk_create(c for c in chunks if any(c.begin <= at < c.end for at in left))
         Delivery.objects.filter(pk=delivery.pk).update(state=State.RENDERING, started=timezone.now())
         for chunk in wanted:
-            queue("delivery.chunk", chunk_id=chunk.pk)
+            queue("delivery.chunk", delivery_id=delivery.pk, chunk_id=chunk.pk)
     if not wanted:
         _chunk_done(delivery, None)
 
@@ -149,10 +153,10 @@ def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> No
             row.samples, row.capped, row.measured = there.samples, there.capped, there.measured
 
 
-def chunk(chunk_id: int) -> None:
+def chunk(delivery_id: int, chunk_id: int) -> None:
     """Make the frames of a chunk that are not made yet."""
+    delivery = _open(delivery_id, State.RENDERING)
     it = Chunk.objects.filter(pk=chunk_id).first()
-    delivery = _open(it.delivery_id, State.RENDERING) if it is not None else None
     if it is None or delivery is None or it.state == Chunk.State.DONE:
         return
     Chunk.objects.filter(pk=it.pk).update(state=Chunk.State.WORKING)

@@ -184,6 +184,8 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "content": CONTENTS[it.core_recipe.content],
             "size": it.core_recipe.picture_size(cores[0].size),
             "odd": [{**row, "at": at_of.get(row["frame"])} for row in it.odd],
+            "odd_frames": [row["frame"] for row in it.open_odd],
+            "taken": any(f.taken for f in frames),
             "others": Delivery.objects.filter(matte=it.matte, state=State.PROVED).exclude(pk=it.pk),
             "may_deliver": seat.may("deliver"),
         },

@@ -4,7 +4,7 @@ from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
 from jaythread.delivery import making
-from jaythread.settings import STALLED_AFTER
+from jaythread.settings import STALLED_AFTER, SWEEP_WHEN
 
 AGAIN = RetryStrategy(max_attempts=3)
 
@@ -15,8 +15,8 @@ def begin(delivery_id: int) -> None:
 
 
 @app.task(name="delivery.chunk", queue="delivery", retry=AGAIN)
-def chunk(chunk_id: int) -> None:
-    making.chunk(chunk_id)
+def chunk(delivery_id: int, chunk_id: int) -> None:
+    making.chunk(delivery_id, chunk_id)
 
 
 @app.task(name="delivery.finish", queue="delivery", retry=AGAIN)
@@ -24,7 +24,7 @@ def finish(delivery_id: int) -> None:
     making.finish(delivery_id)
 
 
-@app.periodic(cron="* * * * *")
+@app.periodic(cron=SWEEP_WHEN)
 @app.task(name="delivery.sweep", queueing_lock="sweep", pass_context=True)
 async def sweep(context, timestamp: int) -> None:  # type: ignore[no-untyped-def]
     """Take up again what a killed worker left behind."""

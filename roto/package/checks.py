@@ -1,6 +1,6 @@
 """What is wrong with one file of a package: with what it says of itself, with its values, with a movie's frames in their order."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -24,15 +24,22 @@ COLOUR_MEAN = 0.01
 """how far colours may be off on the mean in a format that loses; they are for the eye, the matte is what is worked with"""
 
 
-def expected_boxes(plan: Plan) -> dict[int, tuple[float, float, float, float]]:
-    """By frame, outside of which the first matte must be black, in px of what is delivered; empty where that cannot be said."""
+def expected_boxes(plan: Plan, which: Sequence[int]) -> dict[int, tuple[float, float, float, float]]:
+    """By frame of these pieces, outside of which the first matte must be black, in px of what is delivered, from the outlines alone; empty
+    where that cannot be said."""
     matte = plan.matte
-    if matte.inverted or plan.recipe.content in ("inverted", "over") or plan.recipe.kind.looks or any(e.inverted for e in matte.entries):
+    if (
+        not which
+        or matte.inverted
+        or plan.recipe.content in ("inverted", "over")
+        or plan.recipe.kind.looks
+        or any(e.inverted for e in matte.entries)
+    ):
         return {}
     shapes = [e.shape for e in matte.entries if e.shape.kind != GROUP and e.mode != "cut"]
     across, down = plan.size[0] / matte.size[0], plan.size[1] / matte.size[1]
     more = 0.0 if plan.size == matte.size else 2.0 * max(across, down, 1.0)
-    boxes = touched_boxes(matte, shapes, [p.frame for p in plan.pieces], live=True)
+    boxes = touched_boxes(matte, shapes, [plan.pieces[k].frame for k in which], live=True)
     return {f: (x0 * across - more, y0 * down - more, x1 * across + more, y1 * down + more) for f, (x0, y0, x1, y1) in boxes.items()}
 
 

@@ -41,7 +41,7 @@ _ALL = (
     Format(key="exr16", says="OpenEXR, half", ending=".exr", depth="half", layers=True, tolerance=2.0**-12),
     Format(key="exr32", says="OpenEXR, float", ending=".exr", depth="float", layers=True),
     Format(key="jpeg", says="JPEG (for a look only)", ending=".jpg", depth="8", alpha=False, looks=True, tolerance=0.06),
-    Format(key="prores", says="ProRes 4444 movie", ending=".mov", depth="16", movie=True, tolerance=0.004),
+    Format(key="prores", says="ProRes 4444 movie", ending=".mov", depth="16", movie=True, tolerance=0.005),
     Format(key="vp9", says="VP9 movie with alpha", ending=".webm", depth="8", movie=True, tolerance=0.006),
     Format(key="ffv1", says="FFV1 movie, lossless", ending=".mkv", depth="16", movie=True, tolerance=0.5 / 65535),
     Format(key="pngmov", says="PNG movie, lossless", ending=".mov", depth="16", movie=True, tolerance=0.5 / 65535),

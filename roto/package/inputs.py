@@ -12,9 +12,9 @@ from roto.motion.shape import GROUP
 
 METHOD = "1"
 """a part of every name: raised when the same input would be rendered to something else"""
-LOOKS = 9
-"""moments of an exposure at which outlines are compared. Between two keys a number runs as a cubic, which four moments tell from any
-other; an exposure meets two stretches at the most, unless there are keys closer than a frame, and there are none."""
+LOOKS = 3
+"""moments of an exposure (both ends and the middle) at which outlines are compared, bit by bit: a key that is moved moves every moment of
+the stretches that it has a part in"""
 
 
 def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = None) -> dict[int, str]:

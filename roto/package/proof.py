@@ -24,8 +24,8 @@ from roto.picture import reading_back
 
 SAMPLED = 5
 """frames rendered afresh and compared by value: the ends and some between"""
-AT_ONCE = 8
-"""frames of a movie looked at together"""
+EACH = 4
+"""one frame in so many is held against its outlines, too: black where none of them is. All are held against what was rendered."""
 RECEIPT, SUMMARY, SHEET = "receipt.json", "summary.txt", "contact-sheet.png"
 BESIDE = (MANIFEST, RECEIPT, SUMMARY)
 """files of a package that the manifest does not list: itself, and what is written after it"""
@@ -81,15 +81,17 @@ def prove(
     len(plan.pieces)
     over = set(taken)
     compared = tuple(k for k in sampled(len(plan.pieces)) if k not in over)
-    wanted = checks.Wanted(plan=plan, made=made, compared=set(compared), boxes=checks.expected_boxes(plan) if compared else {})
     names = all_names(plan)
     found: dict[int, Measure] = {k: made[k] for k in over if k in made}
     with ThreadPoolExecutor(max(1, workers)) as pool:
+        outlined = [k for k in range(len(plan.pieces)) if k not in over][::EACH]
+        boxes = pool.submit(checks.expected_boxes, plan, outlined)
         hashes = dict(zip(listed, pool.map(lambda row: _hash_differs(folder, row), listed.values()), strict=True))
         wrong += [
             f"{name} is not the file that was written: its size or hash differs from the manifest." for name, bad in hashes.items() if bad
         ]
         readable = [(name, kind) for name, kind in names if name in listed and not hashes[name] and (folder / name).exists()]
+        wanted = checks.Wanted(plan=plan, made=made, compared=set(compared), boxes=boxes.result())
         if plan.recipe.kind.movie:
             for name, kind in readable:
                 problems, measured = checks.movie(folder / name, wanted, kind, progress)

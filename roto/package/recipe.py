@@ -20,6 +20,8 @@ CONTENTS = {
 }
 COMPRESSIONS = ("zip", "zips", "piz", "rle", "none")
 SIZES = ("full", "half", "own")
+GREY = 128 / 255
+"""a middle grey as bytes have it"""
 LARGEST = 16384
 """px: the longest side of what is made"""
 MOST_SPARE = 500
@@ -49,7 +51,7 @@ class Recipe:
 
     format: str = "png16"
     content: str = "matte"
-    colour: tuple[float, float, float] = (0.5, 0.5, 0.5)
+    colour: tuple[float, float, float] = (GREY, GREY, GREY)
     compression: str = "zip"
     pattern: str = "{shot}_{matte}.{frame}"
     start: int | None = None

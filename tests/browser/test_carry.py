@@ -176,8 +176,9 @@ def test_two_shapes_ride_are_corrected_thinned_and_delivered_as_they_truly_are(s
     artist.until(lambda: FormKey.objects.filter(shape=cloth).count() < 4)
     artist.saved()
     artist.click("Deliver")
-    artist.until(lambda: artist.css("form .btn-primary")).click()
-    artist.until(lambda: artist.browser.find_element(By.PARTIAL_LINK_TEXT, "version 1")).click()
+    artist.choose("For whom: the recipe", "compositor, stills of 16 bits")
+    artist.until(lambda: "KITE_010_kite.1001.png" in artist.text)
+    artist.css("#ask .btn-primary").click()
     artist.until(lambda: artist.css("#state").text == "proved", 60)
     session = artist.browser.get_cookie("sessionid")["value"]
     asked = urllib.request.Request(artist.css("#fetch").get_attribute("href"), headers={"Cookie": f"sessionid={session}"})

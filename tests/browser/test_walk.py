@@ -8,7 +8,6 @@ import zipfile
 import numpy as np
 import pytest
 from PIL import Image
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from shapely.geometry import Polygon, box
 
@@ -137,9 +136,9 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
 
     # 6. the delivery
     artist.click("Deliver")
-    artist.until(lambda: "read back before it is called proved" in artist.text)
-    artist.css("form .btn-primary").click()
-    artist.until(lambda: artist.browser.find_element(By.PARTIAL_LINK_TEXT, "version 1")).click()
+    artist.choose("For whom: the recipe", "compositor, stills of 16 bits")
+    artist.until(lambda: "8 frames, numbered 1001 to 1008" in artist.text and "KITE_010_main.1001.png" in artist.text)
+    artist.css("#ask .btn-primary").click()
     artist.until(lambda: artist.css("#state").text == "proved", 60)
     link = artist.css("#fetch").get_attribute("href")
     session = artist.browser.get_cookie("sessionid")["value"]
@@ -147,7 +146,7 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
         bag = zipfile.ZipFile(io.BytesIO(reply.read()))
     manifest = json.loads(bag.read("manifest.json"))
     shot = Shot.objects.get()
-    assert [f["name"] for f in manifest["files"]] == [f"KITE_010_main.{f}.png" for f in range(1001, 1009)]
+    assert [f["name"] for f in manifest["files"] if f["kind"] == "matte"] == [f"KITE_010_main.{f}.png" for f in range(1001, 1009)]
     assert manifest["size"] == [320, 180] and manifest["shutter"]["angle"] == 90 and manifest["revision"] == shot.revision
     with Image.open(io.BytesIO(bag.read("KITE_010_main.1001.png"))) as still:
         pixels = np.asarray(still, dtype=float) / 65535

@@ -144,16 +144,16 @@ def test_a_paused_delivery_keeps_what_is_made_and_goes_on(people, asked, monkeyp
     monkeypatch.setattr(making, "CHUNK", 3)
     making.begin(asked.pk)
     first, *rest = asked.chunks.values_list("pk", flat=True)
-    making.chunk(first)
+    making.chunk(asked.pk, first)
     actions.pause(people["rafe"], asked.pk)
     for pk in rest:
-        making.chunk(pk)
+        making.chunk(asked.pk, pk)
     assert asked.frames.filter(done=True).count() == 3
     with pytest.raises(Refused, match="waiting or being rendered"):
         actions.pause(people["rafe"], asked.pk)
     actions.go_on(people["rafe"], asked.pk)
     for pk in rest:
-        making.chunk(pk)
+        making.chunk(asked.pk, pk)
     making.finish(asked.pk)
     asked.refresh_from_db()
     assert asked.state == "proved"
@@ -179,7 +179,7 @@ def test_a_killed_worker_loses_no_finished_frame(asked, monkeypatch):
     assert there and Chunk.objects.filter(delivery=asked, state="working").count() == 1
     monkeypatch.setattr(make, "write_still", lambda path, *rest: (calls.append(path.name), whole(path, *rest)))
     for pk in asked.chunks.values_list("pk", flat=True):
-        making.chunk(pk)
+        making.chunk(asked.pk, pk)
     making.finish(asked.pk)
     asked.refresh_from_db()
     assert asked.state == "proved" and asked.ended <= timezone.now() and not there & set(calls)
@@ -214,7 +214,7 @@ def test_what_a_person_can_mend_holds_a_delivery_up(shot, people, asked, monkeyp
     monkeypatch.setattr(make, "write_still", whole)
     actions.go_on(people["rafe"], it.pk)
     for pk in it.chunks.values_list("pk", flat=True):
-        making.chunk(pk)
+        making.chunk(it.pk, pk)
     making.finish(it.pk)
     it.refresh_from_db()
     assert it.state == "proved" and it.message == ""

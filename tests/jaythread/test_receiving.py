@@ -1,14 +1,11 @@
 """Handing over: to a bench that behaves and one that does not, answers and notes, links for people without an account."""
 
-import threading
 import uuid
 from datetime import timedelta
 
 import pytest
 from django.utils import timezone
-from werkzeug.serving import make_server
 
-from bench.app import create
 from jaythread.delivery import actions as delivery
 from jaythread.desk import actions as desk
 from jaythread.desk.models import Note
@@ -22,19 +19,14 @@ pytestmark = pytest.mark.django_db
 
 
 @pytest.fixture
-def bench(tmp_path, settings, monkeypatch):
-    """A real bench on a free loopback port; waits are only counted."""
-    app = create(tmp_path / "bench", "secret")
-    server = make_server("127.0.0.1", 0, app, threaded=True)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    settings.BENCH, settings.BENCH_TOKEN, settings.BENCH_TOKEN_FILE = f"http://127.0.0.1:{server.port}", "secret", tmp_path / "none"
+def bench(standing_bench, monkeypatch):
+    """The other side; waits are only counted."""
+    app, _ = standing_bench
     app.waited = []
     monkeypatch.setattr(actions, "wait", app.waited.append)
     monkeypatch.setattr(transfer, "PIECE", 200)
     monkeypatch.setattr("bench.trouble.time.sleep", lambda seconds: None)
-    yield app
-    server.shutdown()
-    server.server_close()
+    return app
 
 
 @pytest.fixture
