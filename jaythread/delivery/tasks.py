@@ -25,7 +25,7 @@ def finish(delivery_id: int) -> None:
 
 
 @app.periodic(cron=SWEEP_WHEN)
-@app.task(name="delivery.sweep", queueing_lock="sweep", pass_context=True)
+@app.task(name="delivery.sweep", queueing_lock="sweep", pass_context=True, priority=100)  # before any work that waits
 async def sweep(context, timestamp: int) -> None:  # type: ignore[no-untyped-def]
     """Take up again what a killed worker left behind."""
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER):

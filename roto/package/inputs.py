@@ -5,10 +5,12 @@ import json
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from roto.matte.fringe import Fringes
 from roto.matte.stack import SOLVE, Matte, within
-from roto.motion.shape import GROUP
+from roto.motion.keys import Floats
+from roto.motion.shape import GROUP, Shape
 
 METHOD = "1"
 """a part of every name: raised when the same input would be rendered to something else"""
@@ -42,13 +44,29 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         own = numbers[live]
         blurs = shape.blur and matte.shutter.angle > 0
         times = moments[live] if blurs else own[:, None].astype(np.float64)
-        outlines = shape.edge(times.ravel(), np.repeat(own, times.shape[1])).reshape(len(own), -1)
+        outlines = _looks(shape, times, own)
         settings, reaches = shape.settings_at(own), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
         for k, f in enumerate(own.tolist()):
             mixes[f].update(f"{said} {shape.profile} {blurs} {settings[k]!r} {solved.get(f, '')}".encode())
-            mixes[f].update(shape.kinds.tobytes() + outlines[k].tobytes() + (b"" if reaches is None else reaches[k].tobytes()))
+            mixes[f].update(shape.kinds.tobytes() + outlines[k] + (b"" if reaches is None else reaches[k].tobytes()))
     return {f: mix.hexdigest() for f, mix in mixes.items()}
+
+
+def _looks(shape: Shape, times: Floats, frames: NDArray[np.int64]) -> list[bytes]:
+    """What an outline is at moments (F, L), by frame: its form, once where it stands still, and where it is placed; carried outlines as
+    they are."""
+    moments, numbers = times.ravel(), np.repeat(frames, times.shape[1])
+    if shape.rides:
+        return [row.tobytes() for row in shape.edge(moments, numbers).reshape(len(frames), -1)]
+    maps = shape.maps_at(moments, numbers).reshape(len(frames), -1)
+    if len(shape.form.frames) == 1 and np.isnan(shape.form.speeds).all():
+        form = shape.form_at(moments[:1], numbers[:1]).tobytes()
+        return [form + row.tobytes() for row in maps]
+    forms = shape.form_at(moments, numbers)
+    forms = forms.reshape(len(frames), times.shape[1], -1)
+    still = (forms == forms[:, :1]).all(axis=(1, 2))
+    return [(f[0] if s else f).tobytes() + row.tobytes() for f, s, row in zip(forms, still, maps, strict=True)]
 
 
 def _solved_keys(fringes: Fringes | None, matte: Matte, at: int, frames: np.ndarray) -> dict[int, str]:

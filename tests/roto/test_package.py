@@ -386,3 +386,21 @@ def test_the_sheet_and_the_words_tell_people_what_is_there(tmp_path):
     text = sheet.summary(it, manifest.load(tmp_path), receipt.to_json())
     for words in ("KITE_010, matte kite", "96 x 64", "straight", "6 new", "sail adds", "read back by another library"):
         assert words in text
+
+
+MAGICK = shutil.which("convert-im6.q16")
+
+
+@pytest.mark.skipif(not MAGICK, reason="ImageMagick is not installed")
+@pytest.mark.parametrize(("key", "what"), [("png16", "straight"), ("png8", "straight"), ("tiff16", "straight"), ("tiff16", "premultiplied")])
+def test_another_program_lays_the_cut_out_over_a_ground_as_we_do(tmp_path, key, what):
+    made(tmp_path, recipe_of(key, what))
+    ground = np.dstack([255 - X, 40 + Y, 90 + 0 * X]).clip(0, 255).astype(np.uint8)
+    Image.fromarray(ground).save(tmp_path / "ground.png")
+    still = tmp_path / f"KITE_010_kite.0003{FORMATS[key].ending}"
+    laid = [MAGICK, str(tmp_path / "ground.png"), str(still), "-composite", "-depth", "16", "-colorspace", "sRGB", "rgb:-"]
+    raw = subprocess.run(laid, capture_output=True, check=True).stdout
+    seen = np.frombuffer(raw, "<u2").reshape(HIGH, WIDE, 3) / 65535
+    cut = content.picture(Sources(mattes=(KITE,), plate=plate), Recipe(content="straight"), 3)
+    ours = cut[..., :3] * cut[..., 3:] + (1 - cut[..., 3:]) * ground / 255
+    assert np.abs(seen - ours).max() <= 1 / 255 + 1e-6
