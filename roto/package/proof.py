@@ -131,14 +131,20 @@ def _stills(
         progress(min(count, count - len(todo) + done), count)
 
 
+def still_reader(plan: Plan) -> str:
+    """Which library reads the stills of a package back."""
+    if plan.recipe.kind.ending == ".png" and len(plan.channels) > 1:
+        return "FFmpeg's own decoder" if plan.recipe.kind.depth == "16" else "Pillow"
+    return {".png": "ISA-L, or Pillow", ".tif": "tifffile", ".exr": "FFmpeg's own decoder", ".jpg": "Pillow"}[plan.recipe.kind.ending]
+
+
 def _says(plan: Plan, files: int, by_hash: int, compared: list[int]) -> tuple[str, ...]:
     kind = plan.recipe.kind
-    reader = {".png": "Pillow or FFmpeg", ".tif": "tifffile", ".exr": "FFmpeg's own decoder", ".jpg": "Pillow"}.get(kind.ending, "")
-    reader = reading_back.program_version() if kind.movie else reader
+    reader = reading_back.program_version() if kind.movie else still_reader(plan)
     first = f"Every file ({files}) was read back by another library than wrote it ({reader})"
     out = [first + ": all there, in order, of the right size, depth and channels, unchanged since they were written."]
     if by_hash:
-        out[0] = f"{first}; {by_hash} frames that did not change were proved by their hash, having been read back before."
+        out[0] = f"{first}; {by_hash} of them did not change since and were proved by their hash."
     if compared:
         out.append(f"Frames rendered afresh and compared value by value: {', '.join(map(str, compared))}.")
     return tuple(out)
