@@ -42,15 +42,19 @@ def made(
     taken: set[int] = set()
     if earlier is not None:
         old, where, known = earlier
-        at_of = {key: k for k, key in enumerate(old.keys)}
+        at_of, there = {key: k for k, key in enumerate(old.keys)}, manifest.listed(manifest.load(where))
         for at, key in enumerate(plan.keys):
-            if key in at_of and make.take_over(plan, at, folder, old.stills(where, at_of[key])):
+            stills = old.stills(where, at_of[key]) if key in at_of else []
+            if stills and manifest.unharmed(where, stills, there) and make.take_over(plan, at, folder, stills):
                 measured[at] = known[at_of[key]]
                 taken.add(at)
     for one in make.make_stills(plan, [k for k in range(len(plan.pieces)) if k not in taken], folder, WORKERS):
         measured[one.at] = one.measured
     names = documents.write_all(plan, folder)
-    files = [manifest.entry(folder, n, k) for n, k in manifest.all_names(plan)] + [manifest.entry(folder, n, "document") for n in names]
+    known = {}
+    if earlier is not None:
+        known = {plan.names[at]: there[plan.names[at]] for at in taken}
+    files = manifest.entries(folder, plan, known) + [manifest.entry(folder, n, "document") for n in names]
     manifest.write(folder, manifest.manifest(plan, 1, files, {}))
     return plan, measured, taken
 
@@ -189,7 +193,7 @@ def share(which: int, of: int, folder: Path) -> None:
 
 
 def movies() -> list[Row]:
-    """How far each movie format is from the float matte, alpha of a cut-out and a plain matte as brightness, as another program reads it."""
+    """How far each movie format is from the float matte: alpha of a cut-out, a plain matte as brightness, as another program reads it."""
     from roto.package.formats import FORMATS
     from roto.picture import reading_back
 

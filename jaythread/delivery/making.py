@@ -132,25 +132,47 @@ def _last_proved(delivery: Delivery) -> Delivery | None:
     return None
 
 
+def _earlier(delivery: Delivery, rows: list[DeliveredFrame]) -> dict[str, DeliveredFrame]:
+    """By key, the newest frame of a proved package of the shot that was made from the very same."""
+    done = DeliveredFrame.objects.filter(delivery__matte__shot=delivery.matte.shot, delivery__state=State.PROVED, done=True)
+    done = done.filter(key__in=[r.key for r in rows]).select_related("delivery__matte__shot", "delivery__plate")
+    return {row.key: row for row in done.order_by("delivery__made") if row.measured}
+
+
 def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> None:
-    """Frames that an earlier package made from the very same: their files are taken, not made again."""
-    found: dict[str, DeliveredFrame] = {}
-    earlier = DeliveredFrame.objects.filter(delivery__matte__shot=delivery.matte.shot, delivery__state=State.PROVED, done=True)
-    for row in (
-        earlier.filter(key__in=[r.key for r in rows]).select_related("delivery__matte__shot", "delivery__plate").order_by("delivery__made")
-    ):
-        found[row.key] = row
-    plans: dict[int, Plan] = {}
+    """Frames that an earlier package has already: their files are taken, not made again."""
+    found = _earlier(delivery, rows)
+    plans: dict[int, tuple[Plan, dict[str, manifest.FileEntry]]] = {}
     for row in rows:
         there = found.get(row.key)
-        if row.done or there is None or not there.measured:
+        if row.done or there is None:
             continue
         if there.delivery_id not in plans:
-            plans[there.delivery_id] = plan_of(there.delivery)
-        stills = plans[there.delivery_id].stills(there.delivery.package, there.at)
-        if make.take_over(plan, row.at, delivery.package, stills):
+            plans[there.delivery_id] = plan_of(there.delivery), manifest.listed(manifest.load(there.delivery.package))
+        old, listed = plans[there.delivery_id]
+        stills = old.stills(there.delivery.package, there.at)
+        if manifest.unharmed(there.delivery.package, stills, listed) and make.take_over(plan, row.at, delivery.package, stills):
             row.taken = row.done = True
             row.samples, row.capped, row.measured = there.samples, there.capped, there.measured
+
+
+def _known(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> dict[str, manifest.FileEntry]:
+    """By name, the stills that were taken over, as the manifest of the package has them that they come from."""
+    out: dict[str, manifest.FileEntry] = {}
+    taken = [row for row in rows if row.taken]
+    if plan.recipe.kind.movie or not taken:
+        return out
+    lists: dict[int, dict[str, manifest.FileEntry]] = {}
+    earlier = _earlier(delivery, taken)
+    for row in taken:
+        there = earlier.get(row.key)
+        if there is None:
+            continue
+        if there.delivery_id not in lists:
+            lists[there.delivery_id] = manifest.listed(manifest.load(there.delivery.package))
+        if there.name in lists[there.delivery_id]:
+            out[row.name] = lists[there.delivery_id][there.name]
+    return out
 
 
 def chunk(delivery_id: int, chunk_id: int) -> None:
@@ -243,7 +265,7 @@ def _finish(delivery: Delivery) -> None:
     names = documents.write_all(plan, folder, notes=markers(delivery), plate_name=delivery.plate.source if delivery.plate else "")
     made = {row.at: Measure.from_json(row.measured) for row in rows if row.measured}
     write_sheet(plan, folder, [])
-    files = [manifest.entry(folder, name, kind) for name, kind in manifest.all_names(plan)]
+    files = manifest.entries(folder, plan, _known(delivery, plan, rows))
     files += [manifest.entry(folder, name, "document") for name in [*names, proof.SHEET]]
     data = manifest.manifest(plan, delivery.revision, files, {row.at: row.change for row in rows})
     manifest.write(folder, data)

@@ -1,20 +1,26 @@
 """From a delivery's rows to the core's plan of it."""
 
-from pathlib import Path
+import base64
 from typing import Any
+
+import numpy as np
 
 from jaythread.delivery.models import Delivery
 from jaythread.desk.fringes import ShotFringes
+from jaythread.errors import NotThere
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from roto.errors import BadPicture
 from roto.exchange import document
 from roto.matte.stack import SOLVE, Matte
-from roto.package import make
+from roto.package import content, make, sheet
 from roto.package.content import Sources
 from roto.package.make import Plan
 from roto.package.recipe import Recipe
-from roto.picture import stills
+from roto.picture import display, stills
+
+PREVIEW = 320
+"""px: width of the picture that shows what a recipe makes"""
 
 
 def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...]) -> Sources:
@@ -61,6 +67,7 @@ def shown(
     """What follows from a recipe's settings for these mattes, before anything is made."""
     plan = make.plan(sources(shot, plate, mattes), recipe, first=first, last=last, version=1, recipe_name=name, named=named(plate))
     pieces, kind = plan.pieces, recipe.kind
+    middle = pieces[len(pieces) // 2]
     low, high = min(p.frame for p in pieces), max(p.frame for p in pieces)
     spare = (plan.first - low, high - plan.last)
     lines = [f"{len(pieces)} frames, numbered {pieces[0].number} to {pieces[-1].number}"]
@@ -77,10 +84,22 @@ def shown(
         "size": list(plan.size),
         "channels": list(plan.channels),
         "kind": kind.says,
+        "picture": picture_of(plan, middle.frame),
+        "pictured": middle.number,
         "pairs": [[p.number, p.frame] for p in (*pieces[:2], pieces[-1])],
     }
 
 
-def earlier_stills(delivery: Delivery, plan: Plan, at: int) -> list[Path]:
-    """Where the pictures of a frame of an earlier package lie."""
-    return plan.stills(delivery.package, at)
+def picture_of(plan: Plan, frame: int) -> str:
+    """How a frame will look, small, as an address that holds the picture itself; empty where the plate has no picture of it."""
+    try:
+        made = content.picture(plan.sources, plan.recipe, frame)
+    except (BadPicture, NotThere):
+        return ""
+    if plan.recipe.kind.linear and plan.recipe.content not in ("matte", "inverted", "packed", "layers"):
+        colours = display.shown(np.clip(made[:, :, :3], 0, 1))
+        made = np.dstack([colours, made[:, :, 3]]) if made.shape[2] == 4 else colours
+    if plan.recipe.content == "premultiplied":  # what is sent: black where nothing is
+        made = made[:, :, :3]
+    small = sheet.small(made.astype(np.float32), PREVIEW)
+    return "data:image/png;base64," + base64.b64encode(stills.encode_picture(small, ".png")).decode()

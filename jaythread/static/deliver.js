@@ -45,6 +45,8 @@ document.addEventListener("alpine:init", () => {
     example: "",
     lines: "",
     wrong: false,
+    picture: "",
+    pictured: "",
     flat: false,
     exr: false,
     own: false,
@@ -84,6 +86,8 @@ document.addEventListener("alpine:init", () => {
       if (turn !== this.turn || !reply) return;
       const said = reply.ok ? await reply.json() : { wrong: "The server does not answer as it should; try again." };
       this.wrong = Boolean(said.wrong);
+      this.picture = said.picture ?? "";
+      this.pictured = said.pictured ?? "";
       this.example = said.wrong ? "" : said.example;
       this.lines = said.wrong ?? [...said.lines, `${said.size[0]} x ${said.size[1]}`, `channels ${said.channels.join(", ")}`].join("; ");
     },

@@ -2,7 +2,8 @@
 
 import hashlib
 import json
-from dataclasses import asdict, dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -36,6 +37,30 @@ def digest(path: Path) -> str:
 def entry(folder: Path, name: str, kind: str = "matte") -> FileEntry:
     path = folder / name
     return FileEntry(name=name, kind=kind, bytes=path.stat().st_size, sha256=digest(path))
+
+
+def entries(folder: Path, plan: Plan, known: dict[str, FileEntry] | None = None) -> list[FileEntry]:
+    """The files with pictures. known: by name, files that were taken over from a package that was proved, as its manifest has them."""
+    names = all_names(plan)
+    there = {name: replace(it, name=name) for name, it in (known or {}).items()}
+    with ThreadPoolExecutor(2) as pool:
+        fresh = pool.map(lambda it: there.get(it[0]) or entry(folder, *it), names)
+        return list(fresh)
+
+
+def unharmed(folder: Path, files: list[Path], known: dict[str, FileEntry]) -> bool:
+    """Whether files of a proved package are still what its manifest says; those that it does not list (stills of a movie) are believed."""
+    for path in files:
+        there = known.get(path.relative_to(folder).as_posix()) if path.is_relative_to(folder) else None
+        if not path.exists() or (there is not None and digest(path) != there.sha256):
+            return False
+    return True
+
+
+def listed(data: dict[str, Any]) -> dict[str, FileEntry]:
+    """By name, the files that a manifest lists."""
+    fields = ("name", "kind", "bytes", "sha256")
+    return {row["name"]: FileEntry(**{k: row[k] for k in fields}) for row in data["files"]}
 
 
 def alpha_says(content: str) -> str:

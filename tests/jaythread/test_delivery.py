@@ -1,5 +1,6 @@
 """Deliveries: what lies in the package, how it is made and stopped and taken up again, what is taken over, who gets it."""
 
+import base64
 import io
 import json
 import uuid
@@ -100,6 +101,16 @@ def test_only_what_changed_is_made_again(shot, people, asked, monkeypatch):
     picture = cv2.imdecode(np.frombuffer(comparing.difference(more, asked, 1008), np.uint8), cv2.IMREAD_COLOR)[:, :, ::-1]
     assert picture[30, 50, 0] > 200 > 120 > picture[30, 50, 2]  # ochre: the newer has less there
     assert np.ptp(picture[5, 5].astype(int)) == 0  # grey where nothing changed
+
+
+def test_a_file_that_was_damaged_since_is_noticed_and_made_anew(people, asked):
+    actions.deliver(asked.pk)
+    still = asked.package / "KITE_010_kite.1004.png"
+    whole = still.read_bytes()
+    still.write_bytes(whole[:-30] + b"?" + whole[-29:])
+    more = again(asked, people)
+    assert more.state == "proved" and (more.package / still.name).read_bytes() == whole
+    assert [row.frame for row in more.frames.filter(taken=False)] == [1004]
 
 
 def test_what_is_odd_waits_for_somebody_to_answer_for_it(shot, people, asked, client):
@@ -291,6 +302,11 @@ def test_the_form_says_what_follows_before_anything_is_made(shot, people, asked,
     said = client.post(where, {**FORM, **what}).json()
     assert said["example"] == "KITE_010_kite.0001.png" and said["last"] == "KITE_010_kite.0008.png" and said["size"] == [48, 32]
     assert "the plate has no more" in said["lines"][1] and said["pairs"] == [[1, 1001], [2, 1002], [8, 1008]]
+    shown = cv2.imdecode(np.frombuffer(base64.b64decode(said["picture"].split(",")[1]), np.uint8), cv2.IMREAD_COLOR)
+    assert said["pictured"] == 5 and shown.shape == (32, 48, 3) and shown[16, 20].min() > 250 and shown[2, 2].max() == 0
+    over = client.post(where, {**FORM, **what, "content": "over", "colour": "#ff0000"}).json()["picture"]
+    shown = cv2.imdecode(np.frombuffer(base64.b64decode(over.split(",")[1]), np.uint8), cv2.IMREAD_COLOR)
+    assert shown[2, 2].tolist() == [0, 0, 255]
     wrong = client.post(where, {**FORM, **what, "pattern": "../{frame}"}).json()
     assert wrong["field"] == "pattern" and "may not hold /" in wrong["wrong"]
     assert "whole number" in client.post(where, {**FORM, **what, "spare": "two"}).json()["wrong"]

@@ -392,7 +392,9 @@ MAGICK = shutil.which("convert-im6.q16")
 
 
 @pytest.mark.skipif(not MAGICK, reason="ImageMagick is not installed")
-@pytest.mark.parametrize(("key", "what"), [("png16", "straight"), ("png8", "straight"), ("tiff16", "straight"), ("tiff16", "premultiplied")])
+@pytest.mark.parametrize(
+    ("key", "what"), [("png16", "straight"), ("png8", "straight"), ("tiff16", "straight"), ("tiff16", "premultiplied")]
+)
 def test_another_program_lays_the_cut_out_over_a_ground_as_we_do(tmp_path, key, what):
     made(tmp_path, recipe_of(key, what))
     ground = np.dstack([255 - X, 40 + Y, 90 + 0 * X]).clip(0, 255).astype(np.uint8)
