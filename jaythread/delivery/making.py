@@ -19,6 +19,7 @@ from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere
+from roto.aside import LEFT, aside
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
 from roto.exchange.editorial import Marker
 from roto.package import documents, make, manifest, proof, sheet
@@ -77,6 +78,8 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
         hold(delivery, error.message)
     except RotoError as error:
         end(delivery, State.FAILED, [error.message])
+    if Delivery.objects.filter(pk=delivery.pk, state__in=[State.CANCELLED, State.FAILED]).exists():
+        shutil.rmtree(delivery.folder, ignore_errors=True)  # another worker may have been at it when it was cleared away
 
 
 def _open(delivery_id: int, *states: str) -> Delivery | None:
@@ -252,6 +255,8 @@ def finish(delivery_id: int) -> None:
 
 def _finish(delivery: Delivery) -> None:
     plan, folder = plan_of(delivery), delivery.package
+    for left in folder.rglob(LEFT):
+        left.unlink(missing_ok=True)
     rows = list(delivery.frames.all())
     state = {"looked": _look(delivery, 0.0)}
 
@@ -317,8 +322,8 @@ def zip_path(delivery: Delivery) -> Path:
 def pack(delivery: Delivery) -> Path:
     """All files of a package in one zip; pictures do not pack further, so nothing is squeezed. Written aside, then renamed."""
     target = zip_path(delivery)
-    aside = target.with_suffix(".part")
-    with zipfile.ZipFile(aside, "w", zipfile.ZIP_STORED) as bag:
+    beside = aside(target)
+    with zipfile.ZipFile(beside, "w", zipfile.ZIP_STORED) as bag:
         for path in sorted(delivery.package.rglob("*")):
             if path.is_file() and not path.name.startswith("."):
                 info = zipfile.ZipInfo(path.relative_to(delivery.package).as_posix(), FIXED)
@@ -326,4 +331,4 @@ def pack(delivery: Delivery) -> Path:
                 with path.open("rb") as source, bag.open(info, "w", force_zip64=True) as into:
                     while data := source.read(1 << 20):
                         into.write(data)
-    return aside.replace(target)
+    return beside.replace(target)

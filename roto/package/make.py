@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.aside import aside
 from roto.errors import BadPackage
 from roto.matte.fringe import Fringes
 from roto.matte.render import Rendered, render_each, samples_wanted
@@ -198,14 +199,13 @@ def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
         return False
     for source, target in zip(earlier, targets, strict=True):
         target.parent.mkdir(parents=True, exist_ok=True)
-        aside = target.with_name(f".{target.name}.part")
-        aside.unlink(missing_ok=True)
+        beside = aside(target)
         try:
-            os.link(source, aside)
+            os.link(source, beside)
         except OSError:
-            shutil.copyfile(source, aside)
-        os.replace(aside, target)
-        aside.unlink(missing_ok=True)  # a rename onto a link to the same file leaves both
+            shutil.copyfile(source, beside)
+        os.replace(beside, target)
+        beside.unlink(missing_ok=True)  # a rename onto a link to the same file leaves both
     return True
 
 

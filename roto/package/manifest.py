@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from roto.aside import aside
 from roto.errors import BadPackage
 from roto.matte.stack import sentence
 from roto.package.make import PLATE, Plan
@@ -126,9 +127,9 @@ def write(folder: Path, data: dict[str, Any], name: str = MANIFEST) -> Path:
 
 def write_text(path: Path, text: str) -> Path:
     path.parent.mkdir(parents=True, exist_ok=True)
-    aside = path.with_name(f".{path.name}.part")
-    aside.write_text(text)
-    return aside.replace(path)
+    beside = aside(path)
+    beside.write_text(text)
+    return beside.replace(path)
 
 
 def load(folder: Path) -> dict[str, Any]:

@@ -12,6 +12,7 @@ import numpy as np
 from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
 from numpy.typing import NDArray
 
+from roto.aside import aside
 from roto.errors import BadPicture
 
 THREADS = 2
@@ -73,9 +74,9 @@ def write_movie(
     The file appears whole or not at all. Raises BadPicture with the reason; stops where `frames` raises.
     """
     how = CODECS[codec]
-    aside = path.with_name(f".{path.stem}.part{path.suffix}")
+    beside = aside(path)
     try:
-        with av.open(str(aside), "w", format=how.container, options={"fflags": "+bitexact", **_muxing(how)}) as out:
+        with av.open(str(beside), "w", format=how.container, options={"fflags": "+bitexact", **_muxing(how)}) as out:
             stream: Any = None
             for k, pixels in enumerate(frames):
                 if stream is None:
@@ -88,11 +89,11 @@ def write_movie(
             if stream is None:
                 raise BadPicture(f"{path.name} would hold no frame.")
             out.mux(stream.encode(None))
-        os.replace(aside, path)
+        os.replace(beside, path)
     except (av.error.FFmpegError, OSError) as error:
         raise BadPicture(f"{path.name} cannot be written: {getattr(error, 'strerror', None) or error}") from error
     finally:
-        aside.unlink(missing_ok=True)
+        beside.unlink(missing_ok=True)
 
 
 def _muxing(how: Codec) -> dict[str, str]:

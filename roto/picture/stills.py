@@ -13,6 +13,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from roto.aside import aside
 from roto.compiled import kernel
 from roto.errors import BadPicture
 from roto.picture import png
@@ -127,26 +128,26 @@ def write_picture(path: Path, pixels: Pixels, level: int = 1) -> None:
 
 def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
     """Write aside, then rename: a half file never looks whole."""
-    aside = path.with_name(f".{path.stem}.part{path.suffix}")
-    target = oiio.ImageOutput.create(str(aside))
-    if target is None or not target.open(str(aside), spec):
+    beside = aside(path)
+    target = oiio.ImageOutput.create(str(beside))
+    if target is None or not target.open(str(beside), spec):
         raise BadPicture(f"{path.name} cannot be written: {_reason()}")
     done = target.write_image(np.ascontiguousarray(pixels.reshape(spec.height, spec.width, spec.nchannels)))
     reason = target.geterror()
     if not target.close() or not done:
-        aside.unlink(missing_ok=True)
+        beside.unlink(missing_ok=True)
         raise BadPicture(f"{path.name} cannot be written: {reason or _reason()}")
-    os.replace(aside, path)
+    os.replace(beside, path)
 
 
 def write_bytes(path: Path, data: bytes) -> None:
     """Bytes that are encoded already, written the same way."""
-    aside = path.with_name(f".{path.stem}.part{path.suffix}")
+    beside = aside(path)
     try:
-        aside.write_bytes(data)
-        os.replace(aside, path)
+        beside.write_bytes(data)
+        os.replace(beside, path)
     except OSError as error:
-        aside.unlink(missing_ok=True)
+        beside.unlink(missing_ok=True)
         raise BadPicture(f"{path.name} cannot be written: {error.strerror}") from error
 
 
