@@ -40,21 +40,20 @@ def made(
     folder.mkdir(parents=True, exist_ok=True)
     measured: dict[int, Measure] = {}
     taken: set[int] = set()
+    there: dict[str, manifest.FileEntry] = {}
     if earlier is not None:
         old, where, known = earlier
         at_of, there = {key: k for k, key in enumerate(old.keys)}, manifest.listed(manifest.load(where))
-        for at, key in enumerate(plan.keys):
-            stills = old.stills(where, at_of[key]) if key in at_of else []
-            if stills and manifest.unharmed(where, stills, there) and make.take_over(plan, at, folder, stills):
-                measured[at] = known[at_of[key]]
-                taken.add(at)
+        paths = {str(where / n): it for n, it in there.items()}
+        wanted = {at: old.stills(where, at_of[key]) for at, key in enumerate(plan.keys) if key in at_of}
+        taken = make.take_over_all(plan, folder, wanted, lambda files: manifest.unharmed(files, paths), WORKERS)
+        measured |= {at: known[at_of[plan.keys[at]]] for at in taken}
     for one in make.make_stills(plan, [k for k in range(len(plan.pieces)) if k not in taken], folder, WORKERS):
         measured[one.at] = one.measured
     names = documents.write_all(plan, folder)
-    known = {}
-    if earlier is not None:
-        known = {plan.names[at]: there[plan.names[at]] for at in taken}
-    files = manifest.entries(folder, plan, known) + [manifest.entry(folder, n, "document") for n in names]
+    files = manifest.entries(folder, plan, {plan.names[at]: there[plan.names[at]] for at in taken}) + [
+        manifest.entry(folder, n, "document") for n in names
+    ]
     manifest.write(folder, manifest.manifest(plan, 1, files, {}))
     return plan, measured, taken
 

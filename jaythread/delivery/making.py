@@ -145,16 +145,22 @@ def _earlier(delivery: Delivery, rows: list[DeliveredFrame]) -> dict[str, Delive
 def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> None:
     """Frames that an earlier package has already: their files are taken, not made again."""
     found = _earlier(delivery, rows)
-    plans: dict[int, tuple[Plan, dict[str, manifest.FileEntry]]] = {}
+    plans: dict[int, Plan] = {}
+    listed: dict[str, manifest.FileEntry] = {}  # by its whole path, what the manifests of earlier packages say of a file
+    wanted: dict[int, list[Path]] = {}
     for row in rows:
         there = found.get(row.key)
         if row.done or there is None:
             continue
+        package = there.delivery.package
         if there.delivery_id not in plans:
-            plans[there.delivery_id] = plan_of(there.delivery), manifest.listed(manifest.load(there.delivery.package))
-        old, listed = plans[there.delivery_id]
-        stills = old.stills(there.delivery.package, there.at)
-        if manifest.unharmed(there.delivery.package, stills, listed) and make.take_over(plan, row.at, delivery.package, stills):
+            plans[there.delivery_id] = plan_of(there.delivery)
+            listed |= {str(package / name): it for name, it in manifest.listed(manifest.load(package)).items()}
+        wanted[row.at] = plans[there.delivery_id].stills(package, there.at)
+    taken = make.take_over_all(plan, delivery.package, wanted, lambda files: manifest.unharmed(files, listed), workers())
+    for row in rows:
+        if row.at in taken:
+            there = found[row.key]
             row.taken = row.done = True
             row.samples, row.capped, row.measured = there.samples, there.capped, there.measured
 

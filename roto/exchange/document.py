@@ -273,8 +273,15 @@ def from_json(document: Any) -> Matte:
 
 
 def dumps(matte: Matte) -> str:
-    """The document as text; the same matte gives the same text."""
-    return json.dumps(to_json(matte), indent=1, ensure_ascii=False) + "\n"
+    """The document as text, a line for each shape, group, track and line of the stack; the same matte gives the same text."""
+    rows = []
+    for name, value in to_json(matte).items():
+        if isinstance(value, list) and value and isinstance(value[0], dict):
+            inside = ",\n".join("  " + json.dumps(item, ensure_ascii=False) for item in value)
+            rows.append(f' "{name}": [\n{inside}\n ]')
+        else:
+            rows.append(f' "{name}": {json.dumps(value, ensure_ascii=False)}')
+    return "{\n" + ",\n".join(rows) + "\n}\n"
 
 
 def loads(text: str | bytes) -> Matte:

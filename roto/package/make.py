@@ -209,6 +209,15 @@ def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
     return True
 
 
+def take_over_all(
+    plan: Plan, folder: Path, wanted: dict[int, list[Path]], unharmed: Callable[[list[Path]], bool], workers: int
+) -> set[int]:
+    """Take pieces over from an earlier package, by piece the files there, where they are unharmed; returns which were taken."""
+    with ThreadPoolExecutor(max(1, workers)) as pool:
+        done = pool.map(lambda it: unharmed(it[1]) and take_over(plan, it[0], folder, it[1]), wanted.items())
+        return {at for at, taken in zip(wanted, done, strict=True) if taken}
+
+
 def make_movies(plan: Plan, folder: Path, progress: Callable[[int], None] = lambda done: None) -> None:
     """The movie (and the plate's, where asked for) from the pictures of all pieces. BadPackage where one is missing."""
     whole = plan.matte.rate

@@ -49,10 +49,11 @@ def entries(folder: Path, plan: Plan, known: dict[str, FileEntry] | None = None)
         return list(fresh)
 
 
-def unharmed(folder: Path, files: list[Path], known: dict[str, FileEntry]) -> bool:
-    """Whether files of a proved package are still what its manifest says; those that it does not list (stills of a movie) are believed."""
+def unharmed(files: list[Path], known: dict[str, FileEntry]) -> bool:
+    """Whether files of a proved package are still what its manifest says of them (known: by path); those that it does not list, stills of
+    a movie, are believed."""
     for path in files:
-        there = known.get(path.relative_to(folder).as_posix()) if path.is_relative_to(folder) else None
+        there = known.get(str(path))
         if not path.exists() or (there is not None and digest(path) != there.sha256):
             return False
     return True
