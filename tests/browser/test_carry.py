@@ -1,5 +1,6 @@
 """The picture carries the shapes: a point is followed, a shape rides on it, is corrected on top, and its keys are made few."""
 
+import contextlib
 import io
 import urllib.request
 import uuid
@@ -207,8 +208,12 @@ def test_a_plane_is_corrected_by_any_of_the_places_that_show_how_it_holds(cloth,
     x, y = ticks[0][:2]
     ochre = [184, 116, 26]
     desk.until(lambda: any(desk.pixels("outline-layer", x + d - 0.5, y - 0.5)[:3] == ochre for d in (-0.2, 0, 0.2)))
-    moved = desk.drag((x, y), (x + 3, y + 2))
-    desk.until(lambda: 1002 in Track.objects.get().data["hand"])
+    for _ in range(4):  # the ochre may have been a corner's: then the ticks, and what a drag takes hold of, are still on their way
+        moved = desk.drag((x, y), (x + 3, y + 2))
+        with contextlib.suppress(AssertionError):
+            if desk.until(lambda: 1002 in Track.objects.get().data["hand"], 5):
+                break
+    assert 1002 in Track.objects.get().data["hand"]
     core = core_track(Track.objects.get())
     after = mapped(maps_between(before, core.points_at(1002.0, 1002), "perspective")[0], np.array([[x, y]]))[0]
     assert after == pytest.approx(np.array([x, y]) + moved, abs=0.25)

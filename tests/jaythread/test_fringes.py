@@ -11,6 +11,7 @@ import pytest
 from PIL import Image
 
 from jaythread.delivery import actions as delivery
+from jaythread.delivery import making
 from jaythread.desk import actions, fringes, scene
 from jaythread.desk.models import Shape, Solving, StackEntry
 from jaythread.errors import Refused
@@ -146,7 +147,7 @@ def test_a_delivery_holds_the_solved_fringe_on_every_frame(shot, rafe, kite):
     delivery.deliver(it.pk)
     it.refresh_from_db()
     assert it.state == "proved", it.wrong
-    with zipfile.ZipFile(delivery.zip_path(it)) as bag:
+    with zipfile.ZipFile(making.zip_path(it)) as bag:
         names = sorted(n for n in bag.namelist() if n.endswith(".png"))
         for frame, name in enumerate(names, FIRST):
             alpha = np.asarray(Image.open(io.BytesIO(bag.read(name)))) / 65535
