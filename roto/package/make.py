@@ -1,5 +1,6 @@
 """Making a package: what is to be made of each frame, which of it an earlier package has already, and the making itself."""
 
+import contextlib
 import os
 import shutil
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -199,6 +200,9 @@ def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
         return False
     for source, target in zip(earlier, targets, strict=True):
         target.parent.mkdir(parents=True, exist_ok=True)
+        with contextlib.suppress(OSError):
+            os.link(source, target)  # whole at once, where nothing is there yet and both lie on one disk
+            continue
         beside = aside(target)
         try:
             os.link(source, beside)

@@ -15,6 +15,8 @@ from roto.package.recipe import CONTENTS, timecode
 
 MANIFEST = "manifest.json"
 VERSION = 2
+AT_ONCE = 16 << 20
+"""bytes: of a file that is hashed in one piece"""
 CHANGES = ("new", "changed", "same")
 """of a frame, against the package before this one"""
 
@@ -31,6 +33,8 @@ class FileEntry:
 
 def digest(path: Path) -> str:
     """SHA-256 of a file as hexadecimal."""
+    if path.stat().st_size <= AT_ONCE:
+        return hashlib.sha256(path.read_bytes()).hexdigest()
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
