@@ -144,7 +144,9 @@ def _says(plan: Plan, files: int, by_hash: int, compared: list[int]) -> tuple[st
     first = f"Every file ({files}) was read back by another library than wrote it ({reader})"
     out = [first + ": all there, in order, of the right size, depth and channels, unchanged since they were written."]
     if by_hash:
-        out[0] = f"{first}; {by_hash} of them did not change since and were proved by their hash."
+        over = by_hash * (2 if plan.plate_names else 1)
+        out[0] = f"{files - over} of {files} files were read back by another library than wrote them ({reader}). "
+        out[0] += f"{over} were taken over unchanged from packages that had been read back, and were proved by their hash."
     if compared:
         out.append(f"Frames rendered afresh and compared value by value: {', '.join(map(str, compared))}.")
     return tuple(out)

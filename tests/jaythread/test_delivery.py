@@ -92,6 +92,7 @@ def test_only_what_changed_is_made_again(shot, people, asked, monkeypatch):
     monkeypatch.setattr(make, "_written", lambda plan, at, *rest: (written.append(at), whole(plan, at, *rest))[1])
     more = again(asked, people)
     assert sorted(written) == [6, 7] and more.state == "proved"
+    assert more.receipt["says"][0].startswith("2 of 8 files were read back") and "6 were taken over unchanged" in more.receipt["says"][0]
     rows = {f.frame: (f.change, f.taken) for f in more.frames.all()}
     assert rows == {f: ("same", True) if f < 1007 else ("changed", False) for f in range(1001, 1009)}
     assert [r["change"] for r in manifest.load(more.package)["frames"]] == ["same"] * 6 + ["changed"] * 2
