@@ -1,7 +1,8 @@
 """How the core's inner loops are compiled.
 
 `kernel` is numba's njit without the lock on Python, cached on disk, with C's rules for division. `inner` also leaves out the counting
-of references: for functions that neither make nor keep arrays it is a third of their time. They must not allocate.
+of references: for functions that neither make nor keep arrays it is a third of their time. They must not allocate. `woven` is `inner`
+compiled into the place that calls it: for what is called for a row or a pixel with many arrays, each of which costs ten pushes.
 """
 
 import hashlib
@@ -53,3 +54,4 @@ if (folder := _kept_in()) is not None:
 
 kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", no_cfunc_wrapper=True)  # type: ignore[call-overload]
 inner: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True)  # type: ignore[call-overload]
+woven: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True, forceinline=True)  # type: ignore[call-overload]

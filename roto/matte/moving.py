@@ -7,7 +7,7 @@ that move over each other combine as they do at each moment.
 
 import numpy as np
 
-from roto.compiled import inner
+from roto.compiled import inner, woven
 from roto.lanes import LANE, even_alpha, lowest_bit
 from roto.matte.ramp import mean_alpha
 from roto.matte.reach import crossings_in_row, from_edge, nearest_in_row, touched
@@ -22,7 +22,7 @@ def fill(buffer, value):
         buffer[i] = value
 
 
-@inner
+@woven
 def look(row, sides, ways, use, items, begin, end, box0, box1, square, near, lanes, inside, where, way, span):
     """A row of one outline at a moment: where it is near (see `nearest_in_row`), and a bit per pixel, by lanes, where it is inside.
 
@@ -65,7 +65,7 @@ def look(row, sides, ways, use, items, begin, end, box0, box1, square, near, lan
         inside[other] |= to_b
 
 
-@inner
+@woven
 def alpha_in_row(
     row, lo, hi, square0, near0, lanes0, inside0, square1, near1, lanes1, inside1, sides, box0, add, curve, cubics, tables, beyond, whole,
     mean, change, into,

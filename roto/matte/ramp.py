@@ -12,7 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from roto.compiled import inner
+from roto.compiled import inner, woven
 from roto.matte.profile import KEPT, average, cubic
 from roto.motion.keys import Floats
 from roto.tolerances import SOFT_MARGIN
@@ -72,7 +72,7 @@ def ramp(profile: str, whole: float) -> Ramp:
     return Ramp(cubics=cubics, tables=tables, beyond=tables[:, :, -1, 0] - last[:, None], whole=whole)
 
 
-@inner
+@woven
 def _sum_to(x, angle, cubic, table, beyond):
     """The antiderivative of one end of a ramp at x px from that end."""
     if x <= -SOFT_MARGIN:
@@ -99,7 +99,7 @@ def _in_parts(x0, x1, small, curve, whole):
     return total / PARTS
 
 
-@inner
+@woven
 def mean_alpha(x0, x1, small, curve, cubics, tables, beyond, whole):
     """Mean alpha of a pixel whose centre goes evenly from x0 to x1 px into the reach; small: the smaller part of the edge's direction.
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import inner, kernel
+from roto.compiled import inner, kernel, woven
 from roto.lanes import LANE
 from roto.matte.coverage import ADD, CUT, KEEP, ONE, PASS, UNIT, areas, fold, sweep_row
 from roto.matte.coverage import scratch as coverage_scratch
@@ -159,7 +159,7 @@ def _entry_alpha(value, invert, opacity, mode):
     return 1.0 - opacity * (1.0 - b) if mode == KEEP else opacity * b
 
 
-@inner
+@woven
 def _combine(kind, mode, invert, opacity, one_ground, pass_ground, value, passed, change, lo, hi, cur, turn, clo, chi, ground):
     """Lay one run onto `cur` (and its change over the step, `turn`); returns its new valid range and its value outside of it."""
     _widen(turn, clo, chi, lo, hi, 0.0)
@@ -280,6 +280,8 @@ def _fill(
                                 if not later and (s > 0 or quiet):
                                     continue
                                 slot, layer = (new if later else old), layers[s + (later if not quiet else 0), first]
+                                if rows[layer, line] == rows[layer, line + 1] and seen[k, slot, 0] >= seen[k, slot, 1]:
+                                    continue  # nothing here, and nothing to clear: most runs of most rows
                                 look(
                                     row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], box0, box1, square[k, slot],
                                     near[k, slot], lanes[k, slot], inside[k, slot], where, way, seen[k, slot],
@@ -340,6 +342,11 @@ def _fill(
                                 values[k, 0, LANE + lo : LANE + hi],
                                 change[k, LANE + lo : LANE + hi],
                             )
+                    lays_nothing = mode[first] != KEEP and not invert[first]
+                    if kind == AREA:
+                        lays_nothing = grounds[r, 0] == 0.0 and grounds[r, 1] == 1.0
+                    if lays_nothing and span[r, 0] >= span[r, 1]:
+                        continue
                     clo, chi, below = _combine(
                         kind, mode[first], invert[first], opacity[first], grounds[r, 0], grounds[r, 1], values[k, 0, LANE:],
                         values[k, 1, LANE:], change[k, LANE:], span[r, 0], span[r, 1], cur, turn, clo, chi, below,
