@@ -3,6 +3,7 @@
 Every step may be run again at any time: what is in place stays, what is not is made.
 """
 
+import contextlib
 import os
 import shutil
 import time
@@ -146,18 +147,15 @@ def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> No
     """Frames that an earlier package has already: their files are taken, not made again."""
     found = _earlier(delivery, rows)
     plans: dict[int, Plan] = {}
-    listed: dict[str, manifest.FileEntry] = {}  # by its whole path, what the manifests of earlier packages say of a file
     wanted: dict[int, list[Path]] = {}
     for row in rows:
         there = found.get(row.key)
         if row.done or there is None:
             continue
-        package = there.delivery.package
         if there.delivery_id not in plans:
             plans[there.delivery_id] = plan_of(there.delivery)
-            listed |= {str(package / name): it for name, it in manifest.listed(manifest.load(package)).items()}
-        wanted[row.at] = plans[there.delivery_id].stills(package, there.at)
-    taken = make.take_over_all(plan, delivery.package, wanted, lambda files: manifest.unharmed(files, listed), workers())
+        wanted[row.at] = plans[there.delivery_id].stills(there.delivery.package, there.at)
+    taken = make.take_over_all(plan, delivery.package, wanted)
     for row in rows:
         if row.at in taken:
             there = found[row.key]
@@ -274,13 +272,10 @@ def _finish(delivery: Delivery) -> None:
     if plan.recipe.kind.movie:
         make.make_movies(plan, folder, progress)
     names = documents.write_all(plan, folder, notes=markers(delivery), plate_name=delivery.plate.source if delivery.plate else "")
-    made = {row.at: Measure.from_json(row.measured) for row in rows if row.measured}
-    write_sheet(plan, folder, [])
-    files = manifest.entries(folder, plan, _known(delivery, plan, rows))
-    files += [manifest.entry(folder, name, "document") for name in [*names, proof.SHEET]]
-    data = manifest.manifest(plan, delivery.revision, files, {row.at: row.change for row in rows})
-    manifest.write(folder, data)
-    receipt = read_back(plan, folder, made, progress, {row.at for row in rows if row.taken})
+    data, receipt = _proved(delivery, plan, rows, names, progress)
+    if receipt.harmed:
+        _make_anew(delivery, plan, [row for row in rows if row.at in receipt.harmed])
+        data, receipt = _proved(delivery, plan, rows, names, progress)
     if not receipt.proved:
         end(delivery, State.FAILED, list(receipt.wrong))
         return
@@ -290,6 +285,31 @@ def _finish(delivery: Delivery) -> None:
     say_it(delivery, plan, data)
     pack(delivery)
     end(delivery, State.PROVED)
+
+
+def _proved(
+    delivery: Delivery, plan: Plan, rows: list[DeliveredFrame], names: list[str], progress: Callable[[int, int], None]
+) -> tuple[dict[str, Any], proof.Receipt]:
+    """The manifest, written, and what reading the package back gave. names: of the documents in it."""
+    folder = delivery.package
+    with contextlib.suppress(BadPicture):  # a harmed still: the proof says so
+        write_sheet(plan, folder, [])
+        names = [*names, proof.SHEET]
+    files = manifest.entries(folder, plan, _known(delivery, plan, rows))
+    files += [manifest.entry(folder, name, "document") for name in names]
+    data = manifest.manifest(plan, delivery.revision, files, {row.at: row.change for row in rows})
+    manifest.write(folder, data)
+    made = {row.at: Measure.from_json(row.measured) for row in rows if row.measured}
+    return data, read_back(plan, folder, made, progress, {row.at for row in rows if row.taken})
+
+
+def _make_anew(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> None:
+    """Frames whose files were harmed in the package that they were taken over from; that one keeps its own."""
+    by_at = {row.at: row for row in rows}
+    for one in make.make_stills(plan, list(by_at), delivery.package, workers()):
+        row = by_at[one.at]
+        row.taken, row.samples, row.capped, row.measured = False, one.samples, one.capped, one.measured.to_json()
+        row.save(update_fields=["taken", "samples", "capped", "measured"])
 
 
 def read_back(plan: Plan, folder: Path, made: dict[int, Measure], progress: Callable[[int, int], None], taken: set[int]) -> proof.Receipt:

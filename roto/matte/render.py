@@ -224,15 +224,18 @@ def render_each(
     Outlines are evaluated several frames at once; each thread draws into one array again and again, so what is handed over is lent only.
     Stop iterating to stop the work.
     """
-    numbers = list(frames)
+    numbers, workers = list(frames), max(1, workers)
     lent = local()
+    over = len(numbers) % workers  # the last ones, fewer than there are threads: these share out the rows of each
+    shared = dict.fromkeys(numbers[-over:], workers // over) if over else {}
 
     def one(frame: int, live: list[Live] | None) -> Taken:
         if not hasattr(lent, "picture"):
             lent.picture = np.zeros(matte.size[::-1], DEPTHS[depth][0])
-        return take(frame, render(matte, frame, depth=depth, ready=live, out=lent.picture, fringes=fringes))
+        threads = shared.get(frame, 1)
+        return take(frame, render(matte, frame, depth=depth, ready=live, out=lent.picture, fringes=fringes, threads=threads))
 
-    pool = ThreadPoolExecutor(max(1, workers))
+    pool = ThreadPoolExecutor(workers)
     try:
         for begin in range(0, len(numbers), TOGETHER):
             some = numbers[begin : begin + TOGETHER]

@@ -14,7 +14,7 @@ from roto.matte.render import touched_boxes
 from roto.motion.shape import GROUP
 from roto.package import content
 from roto.package.make import Plan
-from roto.package.measured import Measure, alpha_in, measure
+from roto.package.measured import Measure, Measuring, alpha_in, measure
 from roto.package.recipe import timecode
 from roto.picture import reading_back
 from roto.picture.reading_back import Found, as_unit
@@ -86,15 +86,22 @@ def still(path: Path, wanted: Wanted, kind: str, at: int) -> tuple[str, Measure 
         problem = _header_wrong(name, found, plan, kind, plan.header(at).timecode if at >= 0 else "")
         if problem:
             return problem, None
-        pixels = _in_order(reading_back.read_still(path, found), found, plan, kind)
+        measuring, kept, width, height = Measuring(), [], 0, 0
+        for part in reading_back.strips(path, found):
+            pixels = _in_order(part, found, plan, kind)
+            width, height = pixels.shape[1], height + pixels.shape[0]
+            if kind == "matte":
+                measuring.add(alpha_in(pixels, plan.recipe.content))
+            if at in wanted.compared:
+                kept.append(pixels)
     except BadPicture as error:
         return f"{name} cannot be read back: {error.message}.", None
-    if pixels.shape[:2] != plan.size[::-1]:
-        return f"{name} is {pixels.shape[1]} x {pixels.shape[0]} pixels instead of {plan.size[0]} x {plan.size[1]}.", None
+    if (width, height) != plan.size:
+        return f"{name} is {width} x {height} pixels instead of {plan.size[0]} x {plan.size[1]}.", None
     if kind != "matte":
         return "", None
-    measured = measure(alpha_in(pixels, plan.recipe.content))
-    return _matte_wrong(name, pixels, wanted, at, measured), measured
+    measured = measuring.measure()
+    return _matte_wrong(name, kept, wanted, at, measured), measured
 
 
 def _in_order(pixels: NDArray[Any], found: Found, plan: Plan, kind: str) -> NDArray[Any]:
@@ -104,7 +111,8 @@ def _in_order(pixels: NDArray[Any], found: Found, plan: Plan, kind: str) -> NDAr
     return pixels[:, :, [found.channels.index(c) for c in plan.channels]]
 
 
-def _matte_wrong(name: str, pixels: NDArray[Any], wanted: Wanted, at: int, measured: Measure) -> str:
+def _matte_wrong(name: str, parts: Sequence[NDArray[Any]], wanted: Wanted, at: int, measured: Measure) -> str:
+    """parts: the picture, in strips from the top down, where it is one to be compared value by value."""
     plan, made = wanted.plan, wanted.made.get(at)
     frame, kind = plan.pieces[at].frame, plan.recipe.kind
     if made is not None and not kind.looks:
@@ -115,7 +123,7 @@ def _matte_wrong(name: str, pixels: NDArray[Any], wanted: Wanted, at: int, measu
         (x0, y0, x1, y1), box = measured.box, wanted.boxes[frame]
         if x0 < np.floor(box[0]) or y0 < np.floor(box[1]) or x1 > np.ceil(box[2]) or y1 > np.ceil(box[3]):
             return f"{name} is not black where no shape is on frame {frame}."
-    return _value_wrong(name, pixels, plan, at) if at in wanted.compared else ""
+    return _value_wrong(name, np.concatenate(parts), plan, at) if at in wanted.compared else ""
 
 
 def _measure_wrong(name: str, frame: int, made: Measure, got: Measure, plan: Plan, tolerance: float) -> str:
@@ -190,7 +198,7 @@ def movie(path: Path, wanted: Wanted, kind: str, progress: Callable[[int, int], 
                 pixels = pixels if "A" in plan.channels else pixels[:, :, :3]
                 pixels = pixels[:, :, 1] if plan.channels == ("Y",) else pixels
                 found[at] = measure(alpha_in(pixels, plan.recipe.content))
-                problem = _matte_wrong(f"{name}, its frame {at + 1},", pixels, wanted, at, found[at])
+                problem = _matte_wrong(f"{name}, its frame {at + 1},", [pixels], wanted, at, found[at])
                 wrong += [problem] if problem else []
             progress(min(seen, count), count)
         if seen != count:

@@ -12,7 +12,7 @@ from roto.matte.stack import SOLVE, Matte, within
 from roto.motion.keys import Floats
 from roto.motion.shape import GROUP, Shape
 
-METHOD = "1"
+METHOD = "2"
 """a part of every name: raised when the same input would be rendered to something else"""
 LOOKS = 3
 """moments of an exposure (both ends and the middle) at which outlines are compared, bit by bit: a key that is moved moves every moment of
@@ -45,11 +45,12 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         blurs = shape.blur and matte.shutter.angle > 0
         times = moments[live] if blurs else own[:, None].astype(np.float64)
         outlines = _looks(shape, times, own)
-        settings, reaches = shape.settings_at(own), shape.reaches_at(own)
+        settings, reaches = np.array(shape.settings_at(own)), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
+        begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
         for k, f in enumerate(own.tolist()):
-            mixes[f].update(f"{said} {shape.profile} {blurs} {settings[k]!r} {solved.get(f, '')}".encode())
-            mixes[f].update(shape.kinds.tobytes() + outlines[k] + (b"" if reaches is None else reaches[k].tobytes()))
+            ends = b"" if reaches is None else reaches[k].tobytes()
+            mixes[f].update(b"".join((begins, settings[k].tobytes(), solved.get(f, "").encode(), outlines[k], ends)))
     return {f: mix.hexdigest() for f, mix in mixes.items()}
 
 
@@ -61,7 +62,7 @@ def _looks(shape: Shape, times: Floats, frames: NDArray[np.int64]) -> list[bytes
         return [row.tobytes() for row in shape.edge(moments, numbers).reshape(len(frames), -1)]
     maps = shape.maps_at(moments, numbers).reshape(len(frames), -1)
     if len(shape.form.frames) == 1 and np.isnan(shape.form.speeds).all():
-        form = shape.form_at(moments[:1], numbers[:1]).tobytes()
+        form = hashlib.blake2b(shape.form_at(moments[:1], numbers[:1]).tobytes(), digest_size=24).digest()
         return [form + row.tobytes() for row in maps]
     forms = shape.form_at(moments, numbers)
     forms = forms.reshape(len(frames), times.shape[1], -1)

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -51,16 +51,6 @@ def entries(folder: Path, plan: Plan, known: dict[str, FileEntry] | None = None)
     with ThreadPoolExecutor(2) as pool:
         fresh = pool.map(lambda it: there.get(it[0]) or entry(folder, *it), names)
         return list(fresh)
-
-
-def unharmed(files: list[Path], known: dict[str, FileEntry]) -> bool:
-    """Whether files of a proved package are still what its manifest says of them (known: by path); those that it does not list, stills of
-    a movie, are believed."""
-    for path in files:
-        there = known.get(str(path))
-        if not path.exists() or (there is not None and digest(path) != there.sha256):
-            return False
-    return True
 
 
 def listed(data: dict[str, Any]) -> dict[str, FileEntry]:
@@ -115,7 +105,7 @@ def manifest(plan: Plan, revision: int, files: list[FileEntry], changes: dict[in
         "alpha": alpha_says(recipe.content),
         "colour": "linear light, sRGB primaries" if kind.linear else "sRGB as displayed",
         "values": "mattes and alpha are coverage: 0 outside, full scale (1 in float) inside, without any curve",
-        "files": [asdict(f) for f in files],
+        "files": [{"name": f.name, "kind": f.kind, "bytes": f.bytes, "sha256": f.sha256} for f in files],
         "frames": rows,
     }
 

@@ -9,7 +9,7 @@ from numba import types
 from numba.extending import overload
 from numpy.typing import NDArray
 
-from roto.compiled import kernel
+from roto.compiled import inner, kernel
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,7 +32,7 @@ class Measure:
         return cls(**{**data, "box": tuple(data["box"])})
 
 
-WORDS = 4
+WORDS = 32
 """of eight bytes, looked at together: mostly all of their pixels are 0, or all are 1"""
 
 
@@ -47,44 +47,53 @@ def _value_of(table, code):
     return lambda table, code: np.float64(table[code])
 
 
-@kernel
-def _alike(words, begin, pattern):
+@inner
+def _off(words, pattern):
+    """The bits in which any of some words differs from a pattern, in a loop that compiles to vector instructions."""
     off = np.uint64(0)
-    for k in range(WORDS):
-        off |= words[begin + k] ^ pattern
-    return off == 0
+    for k in range(len(words)):
+        off |= words[k] ^ pattern
+    return off
 
 
-@kernel
-def _sums(rows, words, whole, table, top, out):
+@inner
+def _same_to(words, at, pattern):
+    """From `at` on, the first word that is not the pattern."""
+    while at + WORDS <= len(words) and _off(words[at : at + WORDS], pattern) == 0:
+        at += WORDS
+    while at < len(words) and words[at] == pattern:
+        at += 1
+    return at
+
+
+@inner
+def _sums(rows, words, whole, table, top, above, out):
     width = rows.shape[1]
-    blocks = words.shape[1] // WORDS
-    block = width if blocks == 0 else WORDS * width // words.shape[1]
+    count = words.shape[1]
+    each = width // count if count else width
     nothing = np.uint64(0)
-    for y in range(rows.shape[0]):
-        line = rows[y]
+    for line in range(rows.shape[0]):
+        row, packed, y = rows[line], words[line], above + line
         total, across, zeros, ones = 0.0, 0.0, 0, 0
         first, last = -1, -1
         begin = 0
-        at = 0
         while begin < width:
-            end = min(begin + block, width)
-            if at < blocks:
-                if _alike(words[y], at * WORDS, nothing):
-                    zeros += block
-                    begin, at = end, at + 1
+            if count:
+                pattern = packed[begin // each]
+                if pattern in (nothing, whole):
+                    end = _same_to(packed, begin // each + 1, pattern) * each
+                    if pattern == nothing:
+                        zeros += end - begin
+                    else:
+                        ones += end - begin
+                        total += (end - begin) * top
+                        across += top * ((end - begin) * (begin + end - 1) // 2)
+                        first = begin if first < 0 else first
+                        last = end - 1
+                    begin = end
                     continue
-                if _alike(words[y], at * WORDS, whole):
-                    ones += block
-                    total += block * top
-                    across += top * (block * begin + block * (block - 1) // 2)
-                    if first < 0:
-                        first = begin
-                    last = end - 1
-                    begin, at = end, at + 1
-                    continue
-            for x in range(begin, end):
-                value = value_of(table, line[x])
+            for x in range(begin, begin + each):
+                value = value_of(table, row[x])
                 if value == 0.0:
                     zeros += 1
                     continue
@@ -92,10 +101,9 @@ def _sums(rows, words, whole, table, top, out):
                     ones += 1
                 total += value
                 across += value * x
-                if first < 0:
-                    first = x
+                first = x if first < 0 else first
                 last = x
-            begin, at = end, at + 1
+            begin += each
         out[0] += total
         out[1] += across
         out[2] += total * y
@@ -111,6 +119,19 @@ def _sums(rows, words, whole, table, top, out):
                 out[7] = last + 1
 
 
+@kernel
+def _sums_by_row(rows, line, codes, words, whole, table, top, above, out):
+    """Row by row through a line that is kept: wherever in memory rows begin, words are looked at there at one go, and without waiting.
+
+    rows: their bytes; line, codes and words: three views of the line, the latter two (1, n).
+    """
+    for y in range(len(rows)):
+        row = rows[y]
+        for x in range(len(line)):
+            line[x] = row[x]
+        _sums(codes, words, whole, table, top, above + y, out)
+
+
 @lru_cache
 def _table(kind: str) -> NDArray[np.float32]:
     """What every code of a kind of number stands for: halves, and whole numbers with either byte first."""
@@ -118,22 +139,40 @@ def _table(kind: str) -> NDArray[np.float32]:
     return np.arange(256 if one else 65536, dtype=np.uint8 if one else np.uint16).view(kind).astype(np.float32)
 
 
+class Measuring:
+    """Measures a picture strip by strip, from the top down: what was just read is still in the processor's cache."""
+
+    def __init__(self) -> None:
+        self.width, self.height, self.top = 0, 0, 1.0
+        self._sums = np.array([0.0, 0.0, 0.0, 0.0, 0.0, -1.0, -1.0, 0.0, 0.0])
+
+    def add(self, alpha: NDArray[Any]) -> None:
+        """The next rows (h, w), as wide as those before: uint8 or uint16 (either byte first), 1 being full scale, or float or half 0..1."""
+        self.top = float(np.iinfo(alpha.dtype).max) if alpha.dtype.kind == "u" else 1.0
+        rows = alpha if alpha.strides[1] == alpha.itemsize else np.ascontiguousarray(alpha)
+        height, self.width = rows.shape
+        line = np.empty((1, self.width), rows.dtype)
+        words = line.view(np.uint64) if line.nbytes % 8 == 0 else np.empty((1, 0), np.uint64)
+        whole = np.full(8 // rows.itemsize, self.top, rows.dtype).view(np.uint64)[0]
+        codes = line if rows.itemsize == 4 else line.view(np.uint8 if rows.itemsize == 1 else np.uint16)
+        table = np.empty(0, np.float32) if rows.itemsize == 4 else _table(rows.dtype.str)
+        plain = line.view(np.uint8)
+        _sums_by_row(rows.view(np.uint8), plain[0], codes, words, whole, table, self.top, self.height, self._sums)
+        self.height += height
+
+    def measure(self) -> Measure:
+        """Of all rows so far."""
+        out, total = self._sums, float(self._sums[0])
+        x, y = (out[1] / total + 0.5, out[2] / total + 0.5) if total > 0 else (self.width / 2, self.height / 2)
+        box = (int(out[5]), int(out[6]), int(out[7]), int(out[8])) if out[6] >= 0 else (0, 0, 0, 0)
+        return Measure(area=total / self.top, x=float(x), y=float(y), zeros=int(out[3]), ones=int(out[4]), box=box)
+
+
 def measure(alpha: NDArray[Any]) -> Measure:
-    """Of alpha (h, w): uint8 or uint16 (with either byte first) with 1 at full scale, or float or half 0..1."""
-    top = float(np.iinfo(alpha.dtype).max) if alpha.dtype.kind == "u" else 1.0
-    rows = np.ascontiguousarray(alpha)
-    height, width = rows.shape
-    even = width * rows.itemsize % 8 == 0
-    words = rows.view(np.uint64) if even else np.empty((height, 0), np.uint64)
-    whole = np.full(8 // rows.itemsize, top, rows.dtype).view(np.uint64)[0]
-    codes = rows if rows.itemsize == 4 else rows.view(np.uint8 if rows.itemsize == 1 else np.uint16)
-    table = np.empty(0, np.float32) if rows.itemsize == 4 else _table(rows.dtype.str)
-    out = np.array([0.0, 0.0, 0.0, 0.0, 0.0, -1.0, -1.0, 0.0, 0.0])
-    _sums(codes, words, whole, table, top, out)
-    total = out[0]
-    x, y = (out[1] / total + 0.5, out[2] / total + 0.5) if total > 0 else (width / 2, height / 2)
-    box = (int(out[5]), int(out[6]), int(out[7]), int(out[8])) if out[6] >= 0 else (0, 0, 0, 0)
-    return Measure(area=total / top, x=float(x), y=float(y), zeros=int(out[3]), ones=int(out[4]), box=box)
+    """Of a whole picture; alpha: see `Measuring.add`."""
+    it = Measuring()
+    it.add(alpha)
+    return it.measure()
 
 
 def alpha_in(pixels: NDArray[Any], content: str) -> NDArray[Any]:

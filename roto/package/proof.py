@@ -6,6 +6,7 @@ render value by value. Frames taken over from a package that was proved are prov
 """
 
 import hashlib
+import os
 from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -18,7 +19,7 @@ from roto.errors import BadPackage
 from roto.package import checks
 from roto.package import odd as oddities
 from roto.package.make import PLATE, Plan
-from roto.package.manifest import MANIFEST, all_names, load
+from roto.package.manifest import AT_ONCE, MANIFEST, all_names, load
 from roto.package.measured import Measure
 from roto.picture import reading_back
 
@@ -26,6 +27,8 @@ SAMPLED = 5
 """frames rendered afresh and compared by value: the ends and some between"""
 EACH = 4
 """one frame in so many is held against its outlines, too: black where none of them is. All are held against what was rendered."""
+SHARE = 16
+"""files that a thread hashes in a row: less has threads wait for each other"""
 RECEIPT, SUMMARY, SHEET = "receipt.json", "summary.txt", "contact-sheet.png"
 BESIDE = (MANIFEST, RECEIPT, SUMMARY)
 """files of a package that the manifest does not list: itself, and what is written after it"""
@@ -34,7 +37,8 @@ BESIDE = (MANIFEST, RECEIPT, SUMMARY)
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Receipt:
     """wrong: sentences that name the file. odd: what an artist should look at. checked: files read; by_hash: how many of them by hash
-    alone; compared: frames rendered afresh. measured: by piece. says: how it was proved, in sentences."""
+    alone; compared: frames rendered afresh. measured: by piece. says: how it was proved, in sentences. harmed: pieces that were taken over
+    and are not what they were: to be made anew."""
 
     wrong: tuple[str, ...]
     odd: tuple[oddities.Odd, ...] = ()
@@ -43,6 +47,7 @@ class Receipt:
     compared: tuple[int, ...] = ()
     measured: dict[int, Measure] = field(default_factory=dict)
     says: tuple[str, ...] = ()
+    harmed: tuple[int, ...] = ()
 
     @property
     def proved(self) -> bool:
@@ -78,57 +83,59 @@ def prove(
     data = load(folder)
     wrong = [*_listing(folder, plan, data)]
     listed = {row["name"]: row for row in data["files"]}
-    len(plan.pieces)
-    over = set(taken)
+    over, workers = set(taken), max(1, workers)
     compared = tuple(k for k in sampled(len(plan.pieces)) if k not in over)
     names = all_names(plan)
     found: dict[int, Measure] = {k: made[k] for k in over if k in made}
-    with ThreadPoolExecutor(max(1, workers)) as pool:
-        outlined = [k for k in range(len(plan.pieces)) if k not in over][::EACH]
-        boxes = pool.submit(checks.expected_boxes, plan, outlined)
-        hashes = dict(zip(listed, pool.map(lambda row: _hash_differs(folder, row), listed.values()), strict=True))
-        wrong += [
-            f"{name} is not the file that was written: its size or hash differs from the manifest." for name, bad in hashes.items() if bad
-        ]
-        readable = [(name, kind) for name, kind in names if name in listed and not hashes[name] and (folder / name).exists()]
-        wanted = checks.Wanted(plan=plan, made=made, compared=set(compared), boxes=boxes.result())
-        if plan.recipe.kind.movie:
-            for name, kind in readable:
-                problems, measured = checks.movie(folder / name, wanted, kind, progress)
-                wrong += problems
-                found |= measured
-        else:
-            _stills(folder, wanted, readable, over, pool, progress, wrong, found)
+    movie = plan.recipe.kind.movie
+    boxes = checks.expected_boxes(plan, [k for k in range(len(plan.pieces)) if k not in over][::EACH])
+    wanted = checks.Wanted(plan=plan, made=made, compared=set(compared), boxes=boxes)
+    at_of = {name: k for k, name in enumerate(plan.names)} | {f"{PLATE}/{name}": k for k, name in enumerate(plan.plate_names)}
+    read = [] if movie else [(name, kind, at_of[name]) for name, kind in names if name in listed and at_of[name] not in over]
+    by_name = {name for name, _, _ in read}
+    with ThreadPoolExecutor(workers) as pool:
+        stills = pool.map(lambda it: _still(folder, wanted, listed[it[0]], it[1], it[2]), read)
+        rest = [row for name, row in listed.items() if name not in by_name]
+        shares = [rest[k : k + SHARE] for k in range(0, len(rest), SHARE)]
+        hashed = pool.map(lambda rows: _hashes_differ(folder, rows), shares)
+        problems, hashes = [], {}
+        for done, ((name, _, at), (differs, problem, measured)) in enumerate(zip(read, stills, strict=True), 1):
+            hashes[name] = differs
+            problems += [problem] if problem else []
+            if measured is not None:
+                found[at] = measured
+            progress(min(len(plan.pieces), len(plan.pieces) - len(read) + done), len(plan.pieces))
+        for some in hashed:
+            hashes |= some
+    for it in names if movie else []:
+        if hashes.get(it[0]) is False:
+            more, measures = checks.movie(folder / it[0], wanted, it[1], progress)
+            problems += more
+            found |= measures
+    other = "is not the file that was written: its size or hash differs from the manifest."
+    wrong += [f"{name} {other}" for name in listed if hashes[name]] + problems
     in_time = sorted(found, key=lambda k: plan.pieces[k].frame)
     odds = oddities.find([plan.pieces[k].frame for k in in_time], [found[k] for k in in_time], plan.size) if found and not wrong else []
     by_hash = len(set(taken)) if not plan.recipe.kind.movie else 0
     says = _says(plan, len(names), by_hash, [plan.pieces[k].frame for k in compared])
     return Receipt(
         wrong=tuple(wrong), odd=tuple(odds), checked=len(names), by_hash=by_hash, measured=found, says=says,
-        compared=tuple(plan.pieces[k].frame for k in compared),
+        compared=tuple(plan.pieces[k].frame for k in compared), harmed=tuple(sorted(k for k in over if _harmed(plan, k, hashes))),
     )  # fmt: skip
 
 
-def _stills(
-    folder: Path,
-    wanted: checks.Wanted,
-    readable: list[tuple[str, str]],
-    over: set[int],
-    pool: ThreadPoolExecutor,
-    progress: Callable[[int, int], None],
-    wrong: list[str],
-    found: dict[int, Measure],
-) -> None:
-    """Every still that was not taken over; what is wrong and what is measured is put into the last two."""
-    plan, count = wanted.plan, len(wanted.plan.pieces)
-    at_of = {name: k for k, name in enumerate(plan.names)} | {f"{PLATE}/{name}": k for k, name in enumerate(plan.plate_names)}
-    todo = [(name, kind, at_of[name]) for name, kind in readable if at_of[name] not in over]
-    results = pool.map(lambda one: checks.still(folder / one[0], wanted, one[1], one[2]), todo)
-    for done, ((_, _, at), (problem, measured)) in enumerate(zip(todo, results, strict=True), 1):
-        wrong += [problem] if problem else []
-        if measured is not None:
-            found[at] = measured
-        progress(min(count, count - len(todo) + done), count)
+def _harmed(plan: Plan, at: int, differs: dict[str, bool | None]) -> bool:
+    """Whether a still that was taken over is gone or another one; those of a movie are proved by the movie."""
+    if plan.recipe.kind.movie:
+        return False
+    names = [plan.names[at], *([f"{PLATE}/{plan.plate_names[at]}"] if plan.plate_names else [])]
+    return any(differs.get(name) is not False for name in names)
+
+
+def _still(folder: Path, wanted: checks.Wanted, row: dict[str, Any], kind: str, at: int) -> tuple[bool | None, str, Measure | None]:
+    """Of the still of a piece: whether its hash differs (None: it is missing), else what is wrong with it, and what it measures."""
+    differs = _hashes_differ(folder, [row])[row["name"]]
+    return (differs, *checks.still(folder / row["name"], wanted, kind, at)) if differs is False else (differs, "", None)
 
 
 def still_reader(plan: Plan) -> str:
@@ -160,38 +167,49 @@ def _listing(folder: Path, plan: Plan, data: dict[str, Any]) -> Iterator[str]:
     except (KeyError, TypeError) as error:
         raise BadPackage(f"{MANIFEST} lacks something: {error}.") from error
     wanted = [name for name, _ in all_names(plan)]
+    asked, said, here = set(wanted), set(names), _files_in(folder)
     for name in wanted:
-        if name not in names:
+        if name not in said:
             yield f"{name} is not in the manifest."
-        elif not (folder / name).exists():
+        elif name not in here:
             yield f"{name} is missing."
     for row in data["files"]:
         name = row["name"]
-        if row.get("kind") != "document" and name not in wanted:
+        if row.get("kind") != "document" and name not in asked:
             yield f"{name} is in the manifest, but the delivery does not ask for it."
-        elif row.get("kind") == "document" and not (folder / name).exists():
+        elif row.get("kind") == "document" and name not in here:
             yield f"{name} is missing."
-    pictures = [n for n in names if n in set(wanted)]
-    if pictures != [n for n in wanted if n in set(names)]:
+    if [n for n in names if n in asked] != [n for n in wanted if n in said]:
         yield "The manifest's files are not in order."
     movie = plan.recipe.kind.movie
     meant = [(p.number, p.frame, plan.names[0 if movie else k]) for k, p in enumerate(plan.pieces)]
-    for (number, frame, name), said in zip(meant, rows, strict=False):
-        if said != (number, frame, name):
-            yield f"{name} should be number {number}, frame {frame}; the manifest says {said[0]} and {said[1]}."
+    for (number, frame, name), row in zip(meant, rows, strict=False):
+        if row != (number, frame, name):
+            yield f"{name} should be number {number}, frame {frame}; the manifest says {row[0]} and {row[1]}."
     if len(rows) != len(meant):
         yield f"The manifest lists {len(rows)} frames instead of {len(meant)}."
-    here = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")}
-    for name in sorted(here - set(names) - set(BESIDE)):
+    for name in sorted(here - said - set(BESIDE)):
         yield f"{name} is in the package, but not in the manifest."
 
 
-def _hash_differs(folder: Path, row: dict[str, Any]) -> bool:
-    path = folder / row["name"]
-    if not path.exists():
-        return False  # said already
-    data = path.read_bytes() if path.stat().st_size < 1 << 24 else None
-    if data is not None:
-        return len(data) != row["bytes"] or hashlib.sha256(data).hexdigest() != row["sha256"]
-    with path.open("rb") as file:
-        return path.stat().st_size != row["bytes"] or hashlib.file_digest(file, "sha256").hexdigest() != row["sha256"]
+def _files_in(folder: Path) -> set[str]:
+    """Paths from a folder of all files in it, but for hidden ones."""
+    out = set()
+    for where, _, files in os.walk(folder):
+        inside = Path(where).relative_to(folder).as_posix()
+        out |= {name if inside == "." else f"{inside}/{name}" for name in files if not name.startswith(".")}
+    return out
+
+
+def _hashes_differ(folder: Path, rows: Collection[dict[str, Any]]) -> dict[str, bool | None]:
+    """By name, whether a file is another one than the manifest says; None of one that is missing."""
+    out: dict[str, bool | None] = {}
+    for row in rows:
+        try:
+            with (folder / row["name"]).open("rb", buffering=0) as file:
+                size = os.fstat(file.fileno()).st_size
+                found = hashlib.sha256(file.read()) if size <= AT_ONCE else hashlib.file_digest(file, "sha256")
+                out[row["name"]] = size != row["bytes"] or found.hexdigest() != row["sha256"]
+        except FileNotFoundError:
+            out[row["name"]] = None
+    return out

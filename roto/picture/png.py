@@ -22,6 +22,11 @@ MOST = 0.12
 END, LONGEST, LONGEST_CODE = 256, 258, 285
 BASES = (3, 4, 5, 6, 7, 8, 9, 10, 11, 13, 15, 17, 19, 23, 27, 31, 35, 43, 51, 59, 67, 83, 99, 115, 131, 163, 195, 227, 258)
 """bytes: the least that each length code from 257 on stands for (RFC 1951, 3.2.5)"""
+FAR_BACK, FAR_SYMBOL = 32, 9
+"""bytes: from how far back long runs are repeated. Readers copy in pieces of sixteen, and byte by byte what overlaps within these; at a
+multiple of sixteen the processor has each piece at hand still whole."""
+NEAR_CODE, FAR_CODE, FAR_BITS = 0, 15, 4
+"""codes of both distances, 1 and FAR_BACK: a bit, and of the latter the three that its symbol has for 25 to 32"""
 ORDER = (16, 17, 18, 0, 8, 7, 9, 6, 10, 5, 11, 4, 12, 3, 13, 2, 14, 1, 15)
 """in which the header says the lengths of the code for code lengths"""
 
@@ -66,7 +71,7 @@ def _table() -> tuple[NDArray[np.uint64], NDArray[np.int64], NDArray[np.uint64],
     """The code (286,), its lengths, and the block's header: a number of bits as 64-bit words, and how many."""
     lengths = _lengths(_weights())
     assert max(lengths) <= 15
-    said = [*lengths, 1]  # one code for distances: that of one byte back
+    said = [*lengths, 1, *[0] * (FAR_SYMBOL - 1), 1]  # two codes for distances, of one bit each
     least = 5  # bits of each length's own code: sixteen lengths, as plain numbers of so many bits
     bits, count = 0, 0
 
@@ -78,7 +83,7 @@ def _table() -> tuple[NDArray[np.uint64], NDArray[np.int64], NDArray[np.uint64],
     put(1, 1)  # the last block
     put(2, 2)  # with a code of its own
     put(286 - 257, 5)
-    put(0, 5)
+    put(FAR_SYMBOL, 5)
     put(19 - 4, 4)
     plain = [least - 1 if k < 16 else 0 for k in range(19)]  # 16 codes of 4 bits: complete
     for k in ORDER:
@@ -108,6 +113,18 @@ def _put(state, out, value, bits):
 
 
 @inner
+def _put_repeat(state, out, codes, lengths, bases, count, code, bits):
+    """A repeat of 3 to LONGEST bytes from a place so far back as this code says; returns how many."""
+    k = 0
+    while k < 28 and bases[k + 1] <= count:
+        k += 1
+    extra = 0 if k < 8 or k == 28 else (k - 4) // 4
+    _put(state, out, codes[257 + k], lengths[257 + k])
+    _put(state, out, (count - bases[k]) | (code << extra), extra + bits)
+    return count
+
+
+@inner
 def _put_run(state, out, codes, lengths, bases):
     """Write the byte in hand as often as it is to be."""
     byte, count = state[_BYTE], state[_RUN]
@@ -118,17 +135,16 @@ def _put_run(state, out, codes, lengths, bases):
     state[_A] = (state[_A] + n * byte) % 65521
     _put(state, out, codes[byte], lengths[byte])
     count -= 1
-    while count >= 258:
-        _put(state, out, codes[285], lengths[285] + 1)  # the distance's code is one bit, 0
-        count -= 258
-    if count >= 3:
-        k = 0
-        while k < 27 and bases[k + 1] <= count:
-            k += 1
-        extra = 0 if k < 8 else (k - 4) // 4
-        _put(state, out, codes[257 + k], lengths[257 + k])
-        _put(state, out, count - bases[k], extra + 1)
-        count = 0
+    if count > LONGEST:
+        count -= _put_repeat(state, out, codes, lengths, bases, FAR_BACK - 1, NEAR_CODE, 1)
+        while count >= LONGEST:
+            _put(state, out, codes[LONGEST_CODE], lengths[LONGEST_CODE])
+            _put(state, out, FAR_CODE, FAR_BITS)
+            count -= LONGEST
+        if count >= 3:
+            count -= _put_repeat(state, out, codes, lengths, bases, count, FAR_CODE, FAR_BITS)
+    elif count >= 3:
+        count -= _put_repeat(state, out, codes, lengths, bases, count, NEAR_CODE, 1)
     for _ in range(count):
         _put(state, out, codes[byte], lengths[byte])
 

@@ -120,24 +120,52 @@ def _tiff(path: Path) -> Found:
         return Found(size=(page.imagewidth, page.imagelength), depth=depth, channels=names, more={"extra": extra})
 
 
-def _plain_png(path: Path, found: Found) -> NDArray[Any] | None:
-    """A grey PNG whose rows are written without a filter, inflated by ISA-L and checked chunk by chunk; None for any other."""
-    data, at, packed = path.read_bytes(), 8, []
+STRIP = 1 << 22
+"""bytes of a picture inflated at a time: a full-HD frame; more at once would only fill memory, less has threads wait for each other"""
+
+
+def _grey_png(path: Path, found: Found) -> Iterator[NDArray[Any]]:
+    """A grey PNG in strips of rows, inflated by ISA-L and checked chunk by chunk; from the first row that is written with a filter on it is
+    Pillow's."""
+    data, at, packed = memoryview(path.read_bytes()), 8, []
     while at < len(data):
         (size,) = struct.unpack_from(">I", data, at)
-        kind, end = data[at + 4 : at + 8], at + 8 + size
+        kind, end = bytes(data[at + 4 : at + 8]), at + 8 + size
         if isal_zlib.crc32(data[at + 4 : end]) != struct.unpack_from(">I", data, end)[0]:
             raise ValueError(f"its part {kind!r} is damaged")
         if kind == b"IDAT":
             packed.append(data[at + 8 : end])
         at = end + 4
-    width, height = found.size
-    step = int(found.depth) // 8
-    rows = np.frombuffer(isal_zlib.decompress(b"".join(packed), 15, height * (width * step + 1)), np.uint8)
-    rows = rows.reshape(height, width * step + 1)
-    if rows[:, 0].any():
-        return None
-    return rows[:, 1:].copy().view(">u2" if step == 2 else np.uint8)
+    (width, height), step = found.size, int(found.depth) // 8
+    long, top = width * step + 1, 0
+    each = max(1, STRIP // long)
+    inflating = isal_zlib.decompressobj(15)
+    rest: Any = packed[0] if len(packed) == 1 else b"".join(packed)
+    while top < height:
+        plain = inflating.decompress(rest, min(each, height - top) * long)
+        rest = inflating.unconsumed_tail
+        rows = np.frombuffer(plain, np.uint8).reshape(-1, long)
+        if rows[:, 0].any():
+            with Image.open(path) as picture:
+                yield np.asarray(picture)[top:]
+            return
+        if not len(rows):
+            raise ValueError(f"it ends after {top} of {height} rows")
+        top += len(rows)
+        yield rows[:, 1:].view(">u2" if step == 2 else np.uint8)
+    if inflating.decompress(rest, 1) or not inflating.eof:
+        raise ValueError("it does not end after its last row")
+
+
+def strips(path: Path, found: Found) -> Iterator[NDArray[Any]]:
+    """As `read_still`, in strips from the top down where the format allows."""
+    if path.suffix != ".png" or len(found.channels) > 1:
+        yield read_still(path, found)
+        return
+    try:
+        yield from _grey_png(path, found)
+    except UNREADABLE as error:
+        raise BadPicture(f"it cannot be read to its end ({error})") from error
 
 
 def read_still(path: Path, found: Found) -> NDArray[Any]:
@@ -153,9 +181,7 @@ def read_still(path: Path, found: Found) -> NDArray[Any]:
         if path.suffix == ".png" and found.depth == "16" and len(found.channels) > 1:
             return _decoded(path, "png_pipe", {}).to_ndarray()
         if path.suffix == ".png" and len(found.channels) == 1:
-            plain = _plain_png(path, found)
-            if plain is not None:
-                return plain
+            return np.concatenate(list(_grey_png(path, found)))
         with Image.open(path) as picture:
             return np.asarray(picture)
     except UNREADABLE as error:
