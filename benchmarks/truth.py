@@ -19,6 +19,7 @@ from roto.matte.shutter import Shutter
 from roto.matte.shutter_read import NotMoving, read_shutter
 from roto.matte.softness import places_along, read_softness
 from roto.matte.stack import SOLVE, Entry, Matte
+from roto.matte.steady import between_boxes, motion
 from roto.motion import edits
 from roto.motion.shape import Shape
 
@@ -183,7 +184,7 @@ def tufts() -> list[Row]:
         true = scene.draw(frame)[1]
         plain = solves[False].keep.get(solves[False].key(matte, at, frame)) if solves[False].solved(matte, at, frame) else None
         found = {"plain": plain, "alone": solves[False].solved(matte, at, frame), "steady": solves[True].solved(matte, at, frame)}
-        moved = fringe.motion(matte.entries[at].shape, frame - 1, frame)
+        moved = motion(matte.entries[at].shape, frame - 1, frame)
         for name, it in found.items():
             assert it is not None
             if name != "plain":
@@ -207,7 +208,7 @@ def tufts() -> list[Row]:
             f"{flicker['steady'] / flicker['plain']:.2f}",
             "0.50",
         ),
-        ("of that of frame by frame, cleaned of grain too", f"{flicker['steady'] / flicker['alone']:.2f}", ""),
+        ("of that of frame by frame, cleaned of grain too", f"{flicker['steady'] / flicker['alone']:.2f}", "0.50"),
         ("the same, where the hat's movement is followed", f"{flicker['steady, followed'] / flicker['alone, followed']:.2f}", "0.50"),
     ]
     grow = np.sqrt(LARGE / before["alone"].unknown.sum())
@@ -235,7 +236,7 @@ def _flicker(
     """By how much the error of alpha changes from one frame to the next, where both were solved: pixel by pixel, or following `moved`."""
     (x0, y0, x1, y1), (a0, b0, a1, b1) = two.box, one.box
     here = two.alpha - true_two[y0:y1, x0:x1]
-    way = fringe.between_boxes(np.eye(2, 3) if moved is None else moved, one.box, two.box)
+    way = between_boxes(np.eye(2, 3) if moved is None else moved, one.box, two.box)
     before, known = (
         cv2.warpAffine(v.astype(np.float32), way, (x1 - x0, y1 - y0)) for v in (one.alpha - true_one[b0:b1, a0:a1], one.unknown)
     )

@@ -103,7 +103,7 @@ class ShotFringes(fringe.Fringes):
     def asked_for(self, matte: CoreMatte, at: int) -> set[str]:
         """The keys of all frames of a fringe as it is now, by themselves and steadied."""
         keys, steady = self._keys_of(matte, at)
-        return {*keys.values(), *steady.values()}
+        return {*keys.values(), *self.again_keys(matte, at, list(keys)).values(), *steady.values()}
 
     def _keys_of(self, matte: CoreMatte, at: int) -> tuple[dict[int, str], dict[int, str]]:
         shape = matte.entries[at].shape

@@ -22,28 +22,19 @@ from roto.errors import BadGeometry
 from roto.matte.matting import RADIUS, solve_alpha
 from roto.matte.render import Box, Solved, render
 from roto.matte.stack import Entry, Matte, within
+from roto.matte.steady import AROUND, STEPS, cleaned, motion, solved_again, steadied, stored
 from roto.motion.keys import Floats, Keys
 from roto.motion.shape import CLOSED, CORNER, CURVE, Shape, settings_values
 from roto.tolerances import SOLID
 
-METHOD = "4"
+METHOD = "5"
 """a part of every key: raised when the same input would be solved to something else"""
-AROUND = 4
-"""frames before and after that steady a frame: of the flicker on the demo's tufts, uncleaned, 2 leave 0.52, 4 0.45, 6 0.42, 10 0.39"""
-KEPT = 24
+KEPT = 48
 """solved frames kept in memory, a megabyte or so each"""
-CLEAN = (0.03, 0.97)
-"""of solved alpha: what becomes 0, and what 1. Grain leaves a haze where nothing is; on the demo's tufts the mean error falls from 0.012 to
-0.007, its root mean square from 0.026 to 0.022."""
 FADE, DEEP = 2.0, 6.0
 """px: over which a new band fades in from its border, and how deep it solves into what is solid"""
 KERNEL = 0.6
 """of the deepest place: beyond it something stays solid even of a slender shape, or there were nothing to go by"""
-STEPS = 65535
-"""of alpha, in which solved frames are kept"""
-LEAST_SPREAD = 0.05
-"""of alpha: frames that agree better than this are all believed alike"""
-
 Picture = NDArray[np.float32]
 
 
@@ -93,7 +84,7 @@ def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDA
     box = (int(low[0]), int(low[1]), int(high[0]), int(high[1]))
     if box[2] <= box[0] or box[3] <= box[1]:
         return None
-    cover = _stored(render(cover_of, frame, box=box).alpha)
+    cover = stored(render(cover_of, frame, box=box).alpha)
     so_far = below(replace(matte, entries=matte.entries[:at], inverted=False), box)
     others = below(replace(matte, entries=matte.entries[: _below_that(matte, at)], inverted=False), box)
     within = cv2.distanceTransform((so_far >= SOLID).astype(np.uint8), cv2.DIST_L2, 5)
@@ -109,11 +100,6 @@ def _below_that(matte: Matte, at: int) -> int:
     while start > 0 and groups[start - 1] is matte.entries[at - 1]:
         start -= 1
     return start
-
-
-def _stored(alpha: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Rounded to what is kept in files, so that a kept frame and a fresh one are the same."""
-    return (np.rint(alpha * np.float32(STEPS)) / np.float32(STEPS)).astype(np.float32)
 
 
 def packed(solved: Solved) -> bytes:
@@ -161,54 +147,8 @@ def solve(band: Band, picture: Picture) -> Solved:
     """The band solved from the whole picture (H, W, 3) of its frame, as it is displayed (0..1)."""
     x0, y0, x1, y1 = band.box
     piece = np.ascontiguousarray(picture[y0:y1, x0:x1], dtype=np.float32)
-    alpha = _stored(solve_alpha(piece, band.below, band.unknown).astype(np.float32))
+    alpha = stored(solve_alpha(piece, band.below, band.unknown).astype(np.float32))
     return Solved(box=band.box, alpha=alpha, cover=band.cover, unknown=band.unknown, steady=False)
-
-
-def cleaned(solved: Solved) -> Solved:
-    """A solved frame without the haze of grain; see CLEAN. Comes last: what the frames agree on tells haze from hair better than one."""
-    black, white = CLEAN
-    clear = np.clip((solved.alpha - np.float32(black)) / np.float32(white - black), 0.0, 1.0)
-    return replace(solved, alpha=_stored(np.where(solved.unknown, clear, solved.alpha)))
-
-
-def motion(shape: Shape, source: int, target: int) -> NDArray[np.float64]:
-    """The affine map (2, 3) of plate pixels that fits best how the band's points go from one frame to another."""
-    points = shape.outlines(np.array([source, target]))[:, :, :2]
-    if len(points[0]) < 3:
-        return np.hstack([np.eye(2), (points[1] - points[0]).mean(axis=0)[:, None]])
-    known = np.hstack([points[0], np.ones((len(points[0]), 1))])
-    return np.linalg.lstsq(known, points[1], rcond=None)[0].T
-
-
-def between_boxes(there: NDArray[np.float64], source: Box, target: Box) -> NDArray[np.float64]:
-    """A map (2, 3) of plate pixels as one from the pixels of a box to those of another, as OpenCV counts them (from their middles)."""
-    shift = there[:, :2] @ (np.array(source[:2]) + 0.5) + there[:, 2] - (np.array(target[:2]) + 0.5)
-    return np.hstack([there[:, :2], shift[:, None]])
-
-
-def steadied(here: Solved, others: list[tuple[Solved, NDArray[np.float64]]]) -> Solved:
-    """A solved frame, steadied by others of the same band, each with the map (2, 3) of plate pixels that brings it here.
-
-    A pixel becomes the mean of what the frames say of it, those that stand far from their median counting little; frames in which it was
-    not solved say nothing.
-    """
-    size = (here.box[2] - here.box[0], here.box[3] - here.box[1])
-    said: list[NDArray[Any]] = [here.alpha]
-    heard = [here.unknown]
-    for other, there in others:
-        here_from = between_boxes(there, other.box, here.box)
-        said.append(cv2.warpAffine(other.alpha, here_from, size, flags=cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE))
-        known = cv2.warpAffine(other.unknown.astype(np.float32), here_from, size, flags=cv2.INTER_LINEAR)
-        heard.append(known > 0.99)
-    values = np.where(np.stack(heard), np.stack(said), np.float32(np.nan))[:, here.unknown]
-    middle = np.nanmedian(values, axis=0)
-    off = np.abs(values - middle)
-    spread = np.maximum(2.0 * np.nanmedian(off, axis=0), LEAST_SPREAD)
-    weight = np.where(np.isnan(values), 0.0, np.exp(-0.5 * (off / spread) ** 2))
-    alpha = here.alpha.copy()
-    alpha[here.unknown] = np.clip(np.nansum(values * weight, axis=0) / weight.sum(axis=0), 0.0, 1.0)
-    return replace(here, alpha=_stored(alpha), steady=True)
 
 
 class Fringes:
@@ -227,22 +167,44 @@ class Fringes:
     def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
         """The fringe that is line `at` of a matte's stack on a frame: the best there is, or what can be made; None where there is none."""
         shape = matte.entries[at].shape
-        near = [f for f in range(frame - AROUND, frame + AROUND + 1) if matte.first <= f <= matte.last and shape.is_live(f)]
-        keys = self.keys(matte, at, near)
+        keys = self.keys(matte, at, self._live_around(matte, at, [frame], 2 * AROUND))
         if frame not in keys:
             return None
-        whole = steady_key(keys[frame], list(keys.values()))
+        whole = steady_key(keys, frame, 2 * AROUND)
         kept = self.keep.get(whole)
         if kept is not None or not self.wait:
             alone = self.keep.get(keys[frame]) if kept is None else None
             return kept if alone is None else cleaned(alone)
-        here = self._alone(matte, at, frame, keys[frame])
-        if here is None or not self.steady:
+        if not self.steady:
+            here = self._alone(matte, at, frame, keys[frame])
             return here and cleaned(here)
-        around = [(f, self._alone(matte, at, f, key)) for f, key in keys.items() if f != frame]
-        done = cleaned(steadied(here, [(other, motion(shape, f, frame)) for f, other in around if other is not None]))
+        here = self._again(matte, at, frame, keys)
+        if here is None:
+            return None
+        others = [(f, self._again(matte, at, f, keys)) for f in _near(keys, frame, AROUND) if f != frame]
+        done = cleaned(steadied(here, [(other, motion(shape, f, frame)) for f, other in others if other is not None]))
         self.keep.put(whole, done)
         return done
+
+    def _again(self, matte: Matte, at: int, frame: int, keys: dict[int, str]) -> Solved | None:
+        """A frame after the first turn; see `roto.matte.steady`."""
+        with self.one_at_a_time:
+            name = again_key(keys, frame)
+            kept = self.keep.get(name)
+            alone = self._alone(matte, at, frame, keys[frame]) if kept is None else None
+            if kept is not None or alone is None:
+                return kept
+            others = [(f, self._alone(matte, at, f, keys[f])) for f in _near(keys, frame, AROUND) if f != frame]
+            first = steadied(alone, [(o, motion(matte.entries[at].shape, f, frame)) for f, o in others if o is not None])
+            done = solved_again(alone, first, self.picture(frame))
+            self.keep.put(name, done)
+            return done
+
+    def _live_around(self, matte: Matte, at: int, frames: Sequence[int], away: int) -> list[int]:
+        """The frames on which a fringe is live that are not farther than that from any of these, in order."""
+        shape = matte.entries[at].shape
+        near = sorted({g for f in frames for g in range(f - away, f + away + 1)})
+        return [g for g in near if matte.first <= g <= matte.last and shape.is_live(g)]
 
     def _alone(self, matte: Matte, at: int, frame: int, key: str) -> Solved | None:
         with self.one_at_a_time:
@@ -262,11 +224,13 @@ class Fringes:
 
     def whole_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
         """By frame, a name for everything that its steadied solution depends on."""
-        shape = matte.entries[at].shape
-        near = sorted({g for f in frames for g in range(f - AROUND, f + AROUND + 1) if matte.first <= g <= matte.last and shape.is_live(g)})
-        keys = self.keys(matte, at, near)
-        around = {f: [keys[g] for g in range(f - AROUND, f + AROUND + 1) if g in keys] for f in frames if f in keys}
-        return {f: steady_key(keys[f], others) for f, others in around.items()}
+        keys = self.keys(matte, at, self._live_around(matte, at, frames, 2 * AROUND))
+        return {f: steady_key(keys, f, 2 * AROUND) for f in frames if f in keys}
+
+    def again_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
+        """By frame, the name under which it is kept after the first turn."""
+        keys = self.keys(matte, at, self._live_around(matte, at, frames, AROUND))
+        return {f: again_key(keys, f) for f in frames if f in keys}
 
     def keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
         """The same for several frames."""
@@ -292,9 +256,18 @@ class Fringes:
         return {f: mix.hexdigest() for f, mix in mixes.items()}
 
 
-def steady_key(own: str, around: list[str]) -> str:
-    """The name of a steadied frame, from its own key and those of the frames around it, in order."""
-    return "s" + hashlib.sha256("".join([own, *around]).encode()).hexdigest()
+def _near(keys: dict[int, str], frame: int, away: int) -> list[int]:
+    return [f for f in keys if abs(f - frame) <= away]
+
+
+def steady_key(keys: dict[int, str], frame: int, away: int) -> str:
+    """The name of a steadied frame, from the keys of the frames around it (in order) that count for it."""
+    return "s" + hashlib.sha256("".join([keys[frame], *(keys[f] for f in _near(keys, frame, away))]).encode()).hexdigest()
+
+
+def again_key(keys: dict[int, str], frame: int) -> str:
+    """The name of a frame that was solved once more after the first turn."""
+    return "a" + steady_key(keys, frame, AROUND)[1:]
 
 
 class InMemory:

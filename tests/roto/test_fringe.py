@@ -16,6 +16,7 @@ from roto.matte import fringe
 from roto.matte.matting import Laplacian, solve_alpha
 from roto.matte.render import render, render_each, touched_box
 from roto.matte.stack import Entry, sentence
+from roto.matte.steady import cleaned, motion, solved_again, steadied
 from roto.motion import edits
 
 from .build import matte, rectangle, shape
@@ -126,6 +127,55 @@ def test_steadying_halves_the_flicker(stack):
 
     assert flicker(steady) < 0.6 * flicker(alone)
     assert np.abs(np.stack(steady) - true[3:9]).mean() < 1.05 * np.abs(np.stack(alone) - true[3:9]).mean()
+
+
+def test_what_the_frames_agree_on_is_known_when_a_frame_is_solved_once_more(stack):
+    """The second turn asks less of the picture: hairs are as true as after one turn, and no haze is left where nothing is."""
+    once, twice, haze = [], [], []
+    for frame in range(3, 9):
+        true = hairy(frame)[1]
+        keeps = solver(0.03)
+        done = keeps.solved(stack, 1, frame)
+        x0, y0, x1, y1 = done.box
+        true = true[y0:y1, x0:x1]
+        shape, keys = stack.entries[1].shape, keeps.keys(stack, 1, range(1, 13))
+        alone = {f: keeps.keep.get(keys[f]) for f in range(frame - 4, frame + 5) if f in keys}
+        one = steadied(alone.pop(frame), [(it, motion(shape, f, frame)) for f, it in alone.items() if it is not None])
+        for found, errors in ((cleaned(one), once), (done, twice)):
+            errors.append(np.zeros(SIZE[::-1]))
+            errors[-1][y0:y1, x0:x1] = np.where(done.unknown, found.alpha - true, 0)
+        nothing = done.unknown & (cv2.dilate(true, np.ones((9, 9))) == 0)
+        haze.append((np.abs(cleaned(one).alpha[nothing]).mean(), done.alpha[nothing].mean()))
+    assert np.abs(twice).mean() < 1.05 * np.abs(once).mean()
+    before, after = np.mean(haze, axis=0)
+    assert after < 0.5 * before, (before, after)
+
+
+def test_where_all_is_clear_nothing_is_solved_again(stack):
+    alone = solver(steady=False).solved(stack, 1, 4)
+    clear = replace(alone, alpha=(hairy(4)[1][alone.box[1] : alone.box[3], alone.box[0] : alone.box[2]] > 0.5).astype(np.float32))
+    again = solved_again(alone, clear, np.zeros((SIZE[1], SIZE[0], 3), np.float32))
+    assert np.array_equal(again.alpha, clear.alpha)  # a black picture would have told otherwise
+
+
+def test_a_frame_counts_more_than_those_that_steady_it(stack):
+    """Six frames say a little less of a place than this one does: it keeps a third of that, since it counts three times."""
+    here = solver(steady=False).solved(stack, 1, 4)
+    one, other = (replace(here, alpha=np.full_like(here.alpha, v)) for v in (0.52, 0.48))
+    mixed = steadied(one, [(other, np.eye(2, 3))] * 6).alpha[here.unknown]
+    assert mixed == pytest.approx(0.48 + 0.04 * 3 / 9, abs=0.005)
+
+
+def test_a_plate_eight_frames_away_still_counts_and_one_beyond_does_not(stack):
+    long = replace(stack, last=40)
+
+    def named(changed):
+        return fringe.Fringes(lambda f: hairy(f)[0], lambda f: f"plate {f}{' new' if f == changed else ''}", fringe.InMemory())
+
+    as_it_was = named(None).whole_keys(long, 1, [20])[20]
+    assert named(28).whole_keys(long, 1, [20])[20] != as_it_was != named(12).whole_keys(long, 1, [20])[20]
+    assert named(29).whole_keys(long, 1, [20])[20] == as_it_was
+    assert named(24).again_keys(long, 1, [20]) != named(None).again_keys(long, 1, [20]) == named(25).again_keys(long, 1, [20])
 
 
 def test_a_short_shot_keeps_each_of_its_frames_apart(stack):
