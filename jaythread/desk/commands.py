@@ -3,28 +3,41 @@
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-import numpy as np
 from ninja import Schema
-from pydantic import Field, PrivateAttr
+from pydantic import Field
 
 from jaythread.desk.key_commands import OnKeys
+from jaythread.desk.stack_commands import (
+    AddLine,
+    ChangeEntry,
+    ChangeMatte,
+    ChangeShutter,
+    CopyMatte,
+    DropLine,
+    NewMatte,
+    RemoveMatte,
+    ShiftMatte,
+)
+from jaythread.desk.track_commands import (
+    Bake,
+    Carry,
+    CorrectTrack,
+    CutTrack,
+    JoinTracks,
+    NewTrack,
+    RemoveTrack,
+    SmoothTrack,
+    ThinKeys,
+    TrackLook,
+    TrackPatch,
+)
+from jaythread.desk.vocabulary import Mode, Name, Profile, Six, Spread
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
-from roto.errors import BadGeometry, BadKeys
-from roto.matte.profile import NAMES, OWN
+from roto.errors import BadGeometry
 from roto.motion import edits, reaches, surgery
 from roto.motion.live import tidy
 from roto.motion.shape import Shape as CoreShape
-from roto.track.thin import Thinned, baked, thin
-
-Six = Annotated[list[float], Field(min_length=6, max_length=6)]
-Name = Annotated[str, Field(min_length=1, max_length=60)]
-Profile = Annotated[str, Field(pattern=f"^({'|'.join(NAMES)}|{OWN.pattern})$")]
-Mode = Literal["add", "cut", "keep", "solve"]
-LONGEST = 5000
-"""frames that are baked at once"""
-Spread = Literal["here", "all", "on"]
-"""which keys a change touches: the one here (made where there is none), all of them, or those from here on, all by the same offset"""
 
 
 def _first(command: Any) -> int | None:
@@ -310,229 +323,12 @@ class Ride(Schema):
         return f"{shape.name} moves with {group.name}" if group else f"{shape.name} moves by itself"
 
 
-Points = Annotated[list[tuple[float, float]], Field(min_length=1, max_length=4)]
-
-
-class NewTrack(Schema):
-    """A track begun on a frame: at places in the picture, or (shape) at the corners of what a shape covers, whose picture is then followed.
-
-    half: px to either side of a point that make its patch; 0 for one that is laid by hand alone. search: px that it may leap in a frame.
-    """
-
-    do: Literal["new track"]
-    track: str
-    name: Name
-    frame: int
-    points: Points = [(0.0, 0.0)]
-    shape: str | None = None
-    holds_out: Annotated[list[str], Field(max_length=200)] = []
-    half: float = Field(0.0, ge=0, le=400)
-    model: Literal["move", "similar", "affine"] = "similar"
-    search: float = Field(40.0, ge=2, le=400)
-
-
-class CorrectTrack(Schema):
-    """Points of a track set by hand on a frame."""
-
-    do: Literal["correct track"]
-    track: str
-    frame: int
-    points: Annotated[dict[int, tuple[float, float]], Field(min_length=1)]
-
-
-class TrackLook(Schema):
-    """A track's name."""
-
-    do: Literal["track look"]
-    track: str
-    name: Name
-
-
-class TrackPatch(Schema):
-    """What a track looks for: from which frame it is taken, how large it is, how it may change, and what stands in front of it."""
-
-    do: Literal["track patch"]
-    track: str
-    frame: int | None = None
-    half: float | None = Field(None, ge=4, le=400)
-    model: Literal["move", "similar", "affine", "perspective"] | None = None
-    search: float | None = Field(None, ge=2, le=400)
-    holds_out: Annotated[list[str], Field(max_length=200)] | None = None
-
-
-class RemoveTrack(Schema):
-    """A track that nothing rides on taken away."""
-
-    do: Literal["remove track"]
-    track: str
-
-
-class JoinTracks(Schema):
-    """Two to four points as one track, which turns, sizes and shears."""
-
-    do: Literal["join tracks"]
-    track: str
-    name: Name
-    tracks: Annotated[list[str], Field(min_length=2, max_length=4)]
-    frame: int
-
-
-class SmoothTrack(Schema):
-    """Trembling taken out of a track, over so many frames to either side."""
-
-    do: Literal["smooth track"]
-    track: str
-    frames: float = Field(gt=0, le=50)
-
-
-class CutTrack(Schema):
-    """What was followed outside of some frames taken away."""
-
-    do: Literal["cut track"]
-    track: str
-    first: int
-    last: int
-
-
-class Carry(Schema):
-    """A shape, or group, rides on a track from now on: the picture stays as it is on the frame. Without a track on none; 'group': on what
-    its group rides on."""
-
-    do: Literal["carry"]
-    shape: str
-    frame: int
-    track: str | None = None
-    how: Literal["move", "similar", "affine", "perspective"] | None = None
-
-
-class Bake(Schema):
-    """What carries a shape into its own keys, on each frame of the shot, or as few as keep it within a tolerance (px)."""
-
-    do: Literal["bake"]
-    shape: str
-    first: int
-    last: int
-    tolerance: float | None = Field(None, ge=0.01, le=100)
-    _made: tuple[CoreShape, CoreShape] | None = PrivateAttr(None)
-
-    def on(self, shape: CoreShape) -> CoreShape:
-        if self.last <= self.first or self.last - self.first > LONGEST:
-            raise BadKeys(f"Bake 2 to {LONGEST} frames.")
-        if self._made is None or self._made[0] is not shape:
-            free = baked(shape, np.arange(self.first, self.last + 1), free=True)
-            self._made = shape, free if self.tolerance is None else thin(free, self.tolerance).shape
-        return self._made[1]
-
-    def says(self, shape: CoreShape) -> str:
-        after = self.on(shape)
-        return f"baked {shape.name}: {len(after.form.frames) + len(after.place.frames)} keys, carried by nothing"
-
-
-class ThinKeys(Schema):
-    """As few keys as keep a shape within a tolerance (px) of where it is, on every frame."""
-
-    do: Literal["thin keys"]
-    shape: str
-    tolerance: float = Field(0.5, ge=0.01, le=100)
-    _made: tuple[CoreShape, Thinned] | None = PrivateAttr(None)
-
-    def _thinned(self, shape: CoreShape) -> Thinned:
-        if self._made is None or self._made[0] is not shape:  # asked for more than once an edit, and it takes its time
-            self._made = shape, thin(shape, self.tolerance)
-        return self._made[1]
-
-    def on(self, shape: CoreShape) -> CoreShape:
-        return self._thinned(shape).shape
-
-    def says(self, shape: CoreShape) -> str:
-        done = self._thinned(shape)
-        return f"thinned {shape.name}: {done.after} keys instead of {done.before}, off by {done.worst:.2f} px at most, on {done.where}"
-
-
 class Lock(Schema):
     """Whether a shape refuses changes."""
 
     do: Literal["lock"]
     shape: str
     locked: bool
-
-
-class ChangeEntry(Schema):
-    """A line of the stack."""
-
-    do: Literal["entry"]
-    entry: str
-    mode: Mode | None = None
-    inverted: bool | None = None
-    opacity: float | None = Field(None, ge=0, le=1)
-    order: float | None = None
-
-
-class AddLine(Schema):
-    """A shape that is there already, on top of another matte's stack (or once more of its own)."""
-
-    do: Literal["add line"]
-    entry: str
-    matte: str
-    shape: str
-    mode: Mode = "add"
-
-
-class DropLine(Schema):
-    """A line of a stack taken away; the shape stays in the shot."""
-
-    do: Literal["drop line"]
-    entry: str
-
-
-class CopyMatte(Schema):
-    """A matte with the same stack as another; both use the same shapes."""
-
-    do: Literal["copy matte"]
-    matte: str
-    of: str
-    name: str
-
-
-class NewMatte(Schema):
-    """A matte with an empty stack."""
-
-    do: Literal["new matte"]
-    matte: str
-    name: str
-
-
-class ChangeMatte(Schema):
-    """The whole matte."""
-
-    do: Literal["matte"]
-    matte: str
-    name: str | None = None
-    inverted: bool | None = None
-
-
-class ShiftMatte(Schema):
-    """Key the edge shift of a whole matte (px); without a number its key on that frame is taken away."""
-
-    do: Literal["shift matte"]
-    matte: str
-    frame: int
-    shift: float | None = Field(None, ge=-1000, le=1000)
-
-
-class RemoveMatte(Schema):
-    """A matte with its stack; its shapes stay."""
-
-    do: Literal["remove matte"]
-    matte: str
-
-
-class ChangeShutter(Schema):
-    """The shot's shutter: angle and phase in degrees (no phase: centred)."""
-
-    do: Literal["shutter"]
-    angle: float = Field(ge=0, le=360)
-    phase: float | None = None
 
 
 OnShape = (

@@ -168,8 +168,7 @@ def _flow(frames, values, held, kinds, speeds, times, numbers, side):
 def _run(keys: Keys, times: object, numbers: object, side: int) -> Floats:
     moments = np.atleast_1d(np.asarray(times, dtype=np.float64))
     if len(keys.frames) == 1:  # stands still, as most channels do
-        there = keys.values[0] if side == 0 else np.zeros_like(keys.values[0])
-        return np.repeat(np.where(keys.held[0][:, None], there, 0.0)[None], len(moments), axis=0)
+        return np.repeat(keys.values if side == 0 else np.zeros_like(keys.values), len(moments), axis=0)
     number = np.full(moments.shape, numbers, np.int64)
     return _flow(keys.frames.astype(np.float64), keys.values, keys.held, keys.kinds, keys.speeds, moments, number, side)
 

@@ -43,6 +43,23 @@ def test_a_stretch_between_equal_keys_stands_still():
     assert (at(line([3, 50, 50, 9, 80]), t) == 50).all()
 
 
+@given(
+    values=st.lists(st.floats(-500, 500), min_size=12, max_size=12),
+    frame=st.integers(-20, 20),
+    times=st.lists(st.floats(-50, 50), min_size=1, max_size=5),
+    speed=st.sampled_from([np.nan, 0.0, 3.0]),
+)
+@settings(max_examples=60, deadline=None)
+def test_an_only_key_holds_everywhere_as_two_equal_ones_would(values, frame, times, speed):
+    points = np.array(values).reshape(2, 6)
+    one = Keys.build([frame], points[None], speeds=np.full((1, 2, 6), speed))
+    two = Keys.build([frame, frame + 7], np.stack([points, points]))
+    numbers = np.floor(times).astype(int)
+    assert np.array_equal(flow.evaluate(one, times, numbers), flow.evaluate(two, times, numbers))
+    assert not flow.speed(one, times, numbers).any()
+    assert np.array_equal(flow.evaluate(one, times, numbers)[0], points)
+
+
 def test_an_edit_is_local():
     one, two = line([0, 4, 2, 9, 5, 1, 7, 3]), line([0, 4, 2, 9, 6, 1, 7, 3])
     t = np.linspace(0, 10, 50)
