@@ -20,6 +20,7 @@ from roto.matte.ramp import ramp
 from roto.matte.reach import band
 from roto.matte.sides import Geometry, into_rows, sides_of
 from roto.matte.stack import MODES, SOLVE, Entry, Matte
+from roto.matte.stretches import SHOWN
 from roto.motion.edits import trace
 from roto.motion.keys import Floats
 from roto.motion.shape import FAR, Shape
@@ -31,7 +32,7 @@ DEPTHS: dict[str, tuple[type, int]] = {
     "float": (np.float32, 0),
     "8": (np.uint8, 255),
     "16": (np.uint16, 65535),
-    "shown": (np.uint8, rows.SHOWN),
+    "shown": (np.uint8, SHOWN),
 }
 """of alpha: what numbers it is kept in, and what stands for 1 (0: 1 itself; SHOWN: 255, and nothing below 1 does)"""
 
@@ -374,7 +375,7 @@ def _of_depth(alpha: NDArray[np.float32], depth: str) -> NDArray[Any]:
     kind, top = DEPTHS[depth]
     if top == 0:
         return alpha
-    if top != rows.SHOWN:
+    if top != SHOWN:
         return np.rint(alpha * np.float32(top)).astype(kind)
     shown = np.rint(alpha * np.float32(255)).astype(kind)
     shown[(alpha > 0) & (shown == 0)] = 1

@@ -15,94 +15,17 @@ from roto.matte.coverage import scratch as coverage_scratch
 from roto.matte.moving import alpha_in_row, fill, look
 from roto.matte.reach import thin_row
 from roto.matte.sides import Geometry
+from roto.matte.stretches import columns, put, union, widen
 from roto.matte.varying import varying_row
 from roto.motion.keys import Floats
 from roto.tolerances import THIN_REACH
 
-SHOWN = 256
-"""stands for bytes in which only exact 0 and 1 are black and white, where a depth is asked for by what stands for 1"""
 AREA, PLAIN, THIN, DEEP, VARYING, OPEN, CLOSE = range(7)
 """Runs: entries that combine as areas; or one entry without a reach, but see-through; with a reach thinner than a pixel; with any other;
 with one that varies along the outline. OPEN puts aside what there is, and CLOSE lays what has come together since onto it: a group.
 
 A deep run is looked at where steps meet and its alpha is the mean over each step; the others are looked at in the middle of each step.
 """
-
-
-@inner
-def _columns(left, right, box0, box1):
-    width = box1 - box0
-    if left > right:
-        return 0, 0
-    lo = int(min(max(np.floor(left) - box0, 0.0), width))
-    hi = int(min(max(np.floor(right) + 1.0 - box0, 0.0), width))
-    return lo, max(lo, hi)
-
-
-@inner
-def _widen(buffer, lo, hi, to_lo, to_hi, ground):
-    """Make `buffer` valid over the union of both ranges; returns it."""
-    if to_lo >= to_hi:
-        return lo, hi
-    value = np.float32(ground)
-    if lo >= hi:
-        fill(buffer[to_lo:to_hi], value)
-        return to_lo, to_hi
-    if to_lo < lo:
-        fill(buffer[to_lo:lo], value)
-        lo = to_lo
-    if to_hi > hi:
-        fill(buffer[hi:to_hi], value)
-        hi = to_hi
-    return lo, hi
-
-
-@inner
-def _rounded(source, to, part, base, scale):
-    for x in range(len(to)):
-        to[x] = np.int32(np.rint((base + part * source[x]) * scale))
-
-
-@inner
-def _shown(source, to, part, base):
-    """As bytes for the screen: only what is exactly 0 or 1 is black or white."""
-    for x in range(len(to)):
-        value = base + part * source[x]
-        byte = np.int32(np.rint(value * np.float32(255.0)))
-        if value > 0.0:
-            byte = max(byte, np.int32(1))
-        if value < 1.0:
-            byte = min(byte, np.int32(254))
-        to[x] = byte
-
-
-@inner
-def _put(source, line, lo, hi, top, inverted):
-    """A finished stretch of a row into the picture: as it is (top 0), or as whole numbers up to `top`, rounded to the nearest.
-
-    line: uint8, the bytes of the picture's row, so that one compiled function serves every depth.
-    """
-    part = np.float32(-1.0 if inverted else 1.0)
-    base = np.float32(1.0 if inverted else 0.0)
-    if top == 0:
-        plain = line.view(np.float32)[lo:hi]
-        for x in range(hi - lo):
-            plain[x] = base + part * source[x]
-    elif top == SHOWN:
-        _shown(source, line[lo:hi], part, base)
-    elif top == 255:
-        _rounded(source, line[lo:hi], part, base, np.float32(top))
-    else:
-        _rounded(source, line.view(np.uint16)[lo:hi], part, base, np.float32(top))
-
-
-@inner
-def _union(one, other):
-    if one[0] >= one[1]:
-        return other[0], other[1]
-    if other[0] >= other[1]:
-        return one[0], one[1]
-    return min(one[0], other[0]), max(one[1], other[1])
 
 
 @inner
@@ -162,8 +85,8 @@ def _entry_alpha(value, invert, opacity, mode):
 @woven
 def _combine(kind, mode, invert, opacity, one_ground, pass_ground, value, passed, change, lo, hi, cur, turn, clo, chi, ground):
     """Lay one run onto `cur` (and its change over the step, `turn`); returns its new valid range and its value outside of it."""
-    _widen(turn, clo, chi, lo, hi, 0.0)
-    clo, chi = _widen(cur, clo, chi, lo, hi, ground)
+    widen(turn, clo, chi, lo, hi, 0.0)
+    clo, chi = widen(cur, clo, chi, lo, hi, ground)
     if kind == AREA:
         if one_ground != 0.0 or pass_ground != 1.0:
             for x in range(clo, chi):
@@ -190,10 +113,10 @@ def _close(mode, invert, opacity, held, held_turn, hlo, hhi, held_ground, cur, t
     """Lay a group onto what was put aside at its beginning, into `cur` and `turn`; returns the valid range and the value outside of it."""
     _apply_line(invert, opacity, mode, cur[clo:chi], turn[clo:chi])
     outside = _entry_alpha(ground, invert, opacity, mode)
-    _widen(turn, clo, chi, hlo, hhi, 0.0)
-    clo, chi = _widen(cur, clo, chi, hlo, hhi, outside)
-    _widen(held_turn, hlo, hhi, clo, chi, 0.0)
-    _widen(held, hlo, hhi, clo, chi, held_ground)
+    widen(turn, clo, chi, hlo, hhi, 0.0)
+    clo, chi = widen(cur, clo, chi, hlo, hhi, outside)
+    widen(held_turn, hlo, hhi, clo, chi, 0.0)
+    widen(held, hlo, hhi, clo, chi, held_ground)
     _mix_moving(mode, held[clo:chi], held_turn[clo:chi], cur[clo:chi], turn[clo:chi])
     for x in range(clo, chi):
         cur[x] = held[x]
@@ -246,7 +169,7 @@ def _fill(
                 )  # fmt: skip
                 if left <= right:
                     low, high = min(low, left), max(high, right)
-            tlo, thi = _columns(low, high, box0, box1)
+            tlo, thi = columns(low, high, box0, box1)
             areas(sums, 0, grounds[0, 0], tlo, thi, 1.0 / (used * UNIT), total)
             ground = grounds[0, 0]
         else:
@@ -288,7 +211,7 @@ def _fill(
                                 )  # fmt: skip
                             if quiet:
                                 old = new
-                            lo, hi = _union(seen[k, 0], seen[k, 1]) if not quiet else (seen[k, new, 0], seen[k, new, 1])
+                            lo, hi = union(seen[k, 0], seen[k, 1]) if not quiet else (seen[k, new, 0], seen[k, new, 1])
                             w = which[first]
                             alpha_in_row(
                                 row, lo, hi, square[k, old], near[k, old], lanes[k, old], inside[k, old], square[k, new], near[k, new],
@@ -304,7 +227,7 @@ def _fill(
                                     row, line, layers[s], sides, ways, use, rows, items, first, last, plain_mode, plain_invert, sums,
                                     kind != VARYING, box, pieces, ids, at, breaks, wind,
                                 )  # fmt: skip
-                                lo, hi = _columns(left, right, box0, box1)
+                                lo, hi = columns(left, right, box0, box1)
                                 areas(sums, 0, 0.0, lo, hi, 1.0 / UNIT, values[k, 1, LANE:])
                             lo, hi = varying_row(
                                 row, sides, ways, use, items, rows[layer, line], rows[layer, line + 1], soft[first, 2], thin_too,
@@ -317,7 +240,7 @@ def _fill(
                                 row, line, layers[s], sides, ways, use, rows, items, first, last, mode if area else plain_mode,
                                 invert if area else plain_invert, sums, area and r > 0, box, pieces, ids, at, breaks, wind,
                             )  # fmt: skip
-                            lo, hi = _columns(left, right, box0, box1)
+                            lo, hi = columns(left, right, box0, box1)
                             if kind == THIN:
                                 fill(values[k, 1], np.float32(0.0))
                                 areas(sums, 0, 0.0, lo, hi, 1.0 / UNIT, values[k, 1, LANE:])
@@ -352,10 +275,10 @@ def _fill(
                         values[k, 1, LANE:], change[k, LANE:], span[r, 0], span[r, 1], cur, turn, clo, chi, below,
                     )  # fmt: skip
                 if used == 1:
-                    _put(cur[clo:chi], out[line], clo, chi, top, inverted)
+                    put(cur[clo:chi], out[line], clo, chi, top, inverted)
                     tlo, thi, ground = clo, chi, below
                     break
-                tlo, thi = _widen(total, tlo, thi, clo, chi, ground)
+                tlo, thi = widen(total, tlo, thi, clo, chi, ground)
                 if below != 0.0:
                     for x in range(tlo, thi):
                         if x < clo or x >= chi:
@@ -368,11 +291,11 @@ def _fill(
                     total[x] = total[x] / np.float32(used)
                 ground /= used
         if only_area or used > 1:
-            _put(total[tlo:thi], out[line], tlo, thi, top, inverted)
+            put(total[tlo:thi], out[line], tlo, thi, top, inverted)
         if (1.0 - ground if inverted else ground) != 0.0:
             fill(total, np.float32(ground))
-            _put(total, out[line], 0, tlo, top, inverted)
-            _put(total, out[line], thi, wide, top, inverted)
+            put(total, out[line], 0, tlo, top, inverted)
+            put(total, out[line], thi, wide, top, inverted)
 
 
 def _buffers(wide: int, steps: int, runs: int, entries: int, most: int) -> tuple:
