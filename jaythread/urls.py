@@ -4,7 +4,7 @@ from django.contrib.auth import views as auth
 from django.http import HttpRequest, HttpResponse
 from django.urls import path
 from ninja import NinjaAPI
-from ninja.errors import ValidationError
+from ninja.errors import HttpError, ValidationError
 from ninja.security import django_auth
 
 from jaythread.accounts.api import router as accounts_router
@@ -39,6 +39,12 @@ def bad_input(request: HttpRequest, error: ValidationError) -> HttpResponse:
     first = error.errors[0]
     where = ".".join(str(p) for p in first["loc"] if p not in ("body",))
     return api.create_response(request, {"code": "input.bad", "message": f"{where}: {first['msg']}", "field": where}, status=422)
+
+
+@api.exception_handler(HttpError)
+def no_input(request: HttpRequest, error: HttpError) -> HttpResponse:
+    """What is no JSON at all, and what else the library itself refuses."""
+    return api.create_response(request, {"code": "input.bad", "message": f"{error}.", "field": ""}, status=error.status_code)
 
 
 urlpatterns = [

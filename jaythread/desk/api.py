@@ -9,6 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from jaythread.desk import actions, ahead, commands, exchange, fringes, payload, reading
+from jaythread.desk.vocabulary import Frame
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
 from roto.matte import small
@@ -24,7 +25,7 @@ DRAFT_SAMPLES = 8
 
 class LookIn(Schema):
     matte: uuid.UUID
-    frame: int
+    frame: Frame
 
 
 class EditIn(Schema):
@@ -54,7 +55,7 @@ class CopyIn(Schema):
 
 
 class PictureIn(Schema):
-    frame: int
+    frame: Frame
     box: tuple[int, int, int, int] | None = None
     draft: commands.Command | None = None
     quick: bool = False
@@ -134,7 +135,7 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/so-far/{frame}")
-def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) -> Any:
+def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame) -> Any:
     """A small picture of the matte up to each line of its stack, bottom first: grey PNGs as base64."""
     _, matte = exchange.preview_matte(request.user, shot_id, matte_id, None)
     pictures = [render(part, frame, depth="8").alpha for part in small.so_far(matte, SMALL)]
@@ -145,7 +146,7 @@ def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) 
 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/colours/{frame}")
-def colours(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int) -> Any:
+def colours(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame) -> Any:
     """The subject's own colour where fringes are solved: PNGs with alpha, as base64, and where they lie."""
     pieces = fringes.colours(request.user, shot_id, matte_id, frame)
     return {"pieces": [{"box": box, "png": base64.b64encode(encode_picture(own, ".png")).decode()} for box, own in pieces]}
@@ -168,7 +169,7 @@ def cancel_solving(request: HttpRequest, shot_id: int, solving_id: int) -> Any:
 
 
 @router.get("/shots/{shot_id}/shapes/{shape_id}/softness/{frame}")
-def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: int) -> Any:
+def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: Frame) -> Any:
     return reading.softness(request.user, shot_id, str(shape_id), frame)
 
 

@@ -31,7 +31,7 @@ from jaythread.desk.track_commands import (
     TrackLook,
     TrackPatch,
 )
-from jaythread.desk.vocabulary import Mode, Name, Profile, Six, Spread
+from jaythread.desk.vocabulary import Frame, Mode, Name, Profile, Six, Spread
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
 from roto.errors import BadGeometry
@@ -56,7 +56,7 @@ class Trace(Schema):
     entry: str
     matte: str
     name: Name
-    frame: int
+    frame: Frame
     points: list[Six]
     curves: list[bool]
     kind: Literal["closed", "dividing"] = "closed"
@@ -72,7 +72,7 @@ class Freehand(Schema):
     entry: str
     matte: str
     name: Name
-    frame: int
+    frame: Frame
     path: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=20000)]
     tolerance: float = Field(1.0, ge=0.05, le=50)
     mode: Mode = "add"
@@ -89,7 +89,7 @@ class Fringe(Schema):
     matte: str
     of: str
     name: Name
-    frame: int
+    frame: Frame
     path: Annotated[list[tuple[float, float]], Field(min_length=1, max_length=20000)] | None = None
     radius: float = Field(24.0, ge=1, le=1000)
     tolerance: float = Field(1.0, ge=0.05, le=50)
@@ -111,7 +111,7 @@ class MovePoints(Schema):
 
     do: Literal["form"]
     shape: str
-    frame: int
+    frame: Frame
     points: dict[int, Six]
     spread: Spread = "here"
 
@@ -129,7 +129,7 @@ class Place(Schema):
 
     do: Literal["place"]
     shape: str
-    frame: int
+    frame: Frame
     move: tuple[float, float] = (0.0, 0.0)
     turn: float = 0.0
     size: float = 1.0
@@ -150,7 +150,7 @@ class Soften(Schema):
 
     do: Literal["soften"]
     shape: str
-    frame: int
+    frame: Frame
     inner: float | None = None
     outer: float | None = None
     shift: float | None = None
@@ -172,7 +172,7 @@ class Reach(Schema):
 
     do: Literal["reach"]
     shape: str
-    frame: int
+    frame: Frame
     points: Annotated[dict[int, tuple[float | None, float | None]], Field(min_length=1)]
     spread: Spread = "here"
 
@@ -220,7 +220,7 @@ class AddPoint(Schema):
 
     do: Literal["add point"]
     shape: str
-    segment: int = Field(ge=0)
+    segment: int = Field(ge=0, le=100_000)
     t: float = Field(gt=0, lt=1)
 
     def on(self, shape: CoreShape) -> CoreShape:
@@ -235,7 +235,7 @@ class Retrace(Schema):
 
     do: Literal["retrace"]
     shape: str
-    frame: int
+    frame: Frame
     points: list[Six]
     curves: list[bool]
 
@@ -285,7 +285,7 @@ class Live(Schema):
 
     do: Literal["live"]
     shape: str
-    ranges: list[tuple[int, int]]
+    ranges: list[tuple[Frame, Frame]]
 
     def on(self, shape: CoreShape) -> CoreShape:
         return replace(shape, live=tidy(self.ranges))
@@ -308,7 +308,7 @@ class NewGroup(Schema):
     shape: str
     name: Name
     members: Annotated[list[str], Field(min_length=1, max_length=200)]
-    frame: int
+    frame: Frame
     colour: int = Field(0, ge=0, le=7)
 
 

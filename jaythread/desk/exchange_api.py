@@ -9,6 +9,7 @@ from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 
 from jaythread.desk import exchange, notes
+from jaythread.desk.vocabulary import Frame
 from roto.errors import BadDocument
 
 router = Router(tags=["exchange"])
@@ -28,13 +29,13 @@ def export(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> FileRespo
 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/svg")
-def export_svg(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: int | None = None) -> FileResponse:
+def export_svg(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame | None = None) -> FileResponse:
     """frame: one, or the whole range as animated SVG."""
     return _file(*exchange.export_svg(request.user, shot_id, matte_id, frame), "image/svg+xml")
 
 
 @router.post("/shots/{shot_id}/document")
-def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile], frame: Form[int | None] = None) -> Any:
+def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile], frame: Form[Frame | None] = None) -> Any:
     """A shape document or an SVG file; frame: on which outlines from SVG are keyed."""
     if (file.size or 0) > exchange.LARGEST:
         raise BadDocument("file", f"has {(file.size or 0) >> 20} MB; {exchange.LARGEST >> 20} are the most that is taken.")

@@ -8,19 +8,20 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from jaythread.desk import fitting
+from jaythread.desk.vocabulary import Frame
 
 router = Router(tags=["fit"])
 
 
 class LookedIn(Schema):
-    frame: int
+    frame: Frame
     looked: bool = True
 
 
 class PullIn(Schema):
     """points: those to be moved, or all. radius: px within which the edge is looked for."""
 
-    frame: int
+    frame: Frame
     points: Annotated[list[int], Field(max_length=2000)] = []
     radius: float = 8.0
 

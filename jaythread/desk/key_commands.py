@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
+from jaythread.desk.vocabulary import Frame
 from roto.motion import edits, surgery
 from roto.motion.shape import Shape as CoreShape
 from roto.motion.shared import share_edge
@@ -19,7 +20,7 @@ class KeyHere(Schema):
     do: Literal["key here"]
     shape: str
     channel: Channel
-    frame: int
+    frame: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
         return edits.key_here(shape, self.channel, self.frame)
@@ -34,8 +35,8 @@ class MoveKey(Schema):
     do: Literal["move key"]
     shape: str
     channel: Channel
-    frame: int
-    to: int
+    frame: Frame
+    to: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
         return edits.move_key(shape, self.channel, self.frame, self.to)
@@ -50,7 +51,7 @@ class KeyKind(Schema):
     do: Literal["key kind"]
     shape: str
     channel: Channel
-    frame: int
+    frame: Frame
     kind: Literal["hold", "straight", "flowing"]
 
     def on(self, shape: CoreShape) -> CoreShape:
@@ -66,7 +67,7 @@ class DropKey(Schema):
     do: Literal["drop key"]
     shape: str
     channel: Channel
-    frame: int
+    frame: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
         return edits.drop_key(shape, self.channel, self.frame)
@@ -76,7 +77,7 @@ class DropKey(Schema):
 
 
 Channels = Annotated[list[Channel], Field(min_length=1)]
-Span = tuple[int, int]
+Span = tuple[Frame, Frame]
 
 
 class ShiftKeys(Schema):
@@ -85,7 +86,7 @@ class ShiftKeys(Schema):
     do: Literal["shift keys"]
     shape: str
     channels: Channels
-    by: int
+    by: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
         return surgery.shift_keys(shape, self.channels, self.by)
@@ -116,7 +117,7 @@ class RetimeKeys(Schema):
     do: Literal["retime keys"]
     shape: str
     channel: Channel
-    moves: Annotated[dict[int, int], Field(min_length=1)]
+    moves: Annotated[dict[Frame, Frame], Field(min_length=1)]
 
     def on(self, shape: CoreShape) -> CoreShape:
         return surgery.retime_keys(shape, self.channel, self.moves)
@@ -147,7 +148,7 @@ class OnlyKey(Schema):
     do: Literal["only key"]
     shape: str
     channels: Channels
-    frame: int
+    frame: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
         return surgery.only_key(shape, self.channels, self.frame)
@@ -162,8 +163,8 @@ class CopyKey(Schema):
     do: Literal["copy key"]
     shape: str
     channel: Channel
-    frame: int
-    to: int
+    frame: Frame
+    to: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
         return surgery.copy_key(shape, self.channel, self.frame, self.to)
@@ -194,7 +195,7 @@ class ShareEdge(Schema):
     shape: str
     other: str
     points: Annotated[list[int], Field(min_length=2)]
-    frame: int
+    frame: Frame
 
     def between(self, shape: CoreShape, other: CoreShape) -> CoreShape:
         return share_edge(shape, other, self.points, self.frame)

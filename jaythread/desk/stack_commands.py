@@ -5,7 +5,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
-from jaythread.desk.vocabulary import Mode
+from jaythread.desk.vocabulary import Frame, Mode, Text
 
 
 class ChangeEntry(Schema):
@@ -42,7 +42,7 @@ class CopyMatte(Schema):
     do: Literal["copy matte"]
     matte: str
     of: str
-    name: str
+    name: Text
 
 
 class NewMatte(Schema):
@@ -50,7 +50,7 @@ class NewMatte(Schema):
 
     do: Literal["new matte"]
     matte: str
-    name: str
+    name: Text
 
 
 class ChangeMatte(Schema):
@@ -58,7 +58,7 @@ class ChangeMatte(Schema):
 
     do: Literal["matte"]
     matte: str
-    name: str | None = None
+    name: Text | None = None
     inverted: bool | None = None
 
 
@@ -67,7 +67,7 @@ class ShiftMatte(Schema):
 
     do: Literal["shift matte"]
     matte: str
-    frame: int
+    frame: Frame
     shift: float | None = Field(None, ge=-1000, le=1000)
 
 
@@ -83,4 +83,4 @@ class ChangeShutter(Schema):
 
     do: Literal["shutter"]
     angle: float = Field(ge=0, le=360)
-    phase: float | None = None
+    phase: float | None = Field(None, ge=-360, le=360)

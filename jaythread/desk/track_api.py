@@ -9,6 +9,7 @@ from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
 from jaythread.desk import following, track_tables
+from jaythread.desk.vocabulary import Frame
 
 router = Router(tags=["tracks"])
 
@@ -16,8 +17,8 @@ router = Router(tags=["tracks"])
 class FollowIn(Schema):
     """frame, to: where to begin and how far to go, in either direction. proxies: read the small pictures instead of the full ones."""
 
-    frame: int
-    to: int
+    frame: Frame
+    to: Frame
     proxies: bool = False
 
 

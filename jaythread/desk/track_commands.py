@@ -6,7 +6,7 @@ import numpy as np
 from ninja import Schema
 from pydantic import Field, PrivateAttr
 
-from jaythread.desk.vocabulary import Name
+from jaythread.desk.vocabulary import Frame, Name
 from roto.errors import BadKeys
 from roto.motion.shape import Shape as CoreShape
 from roto.track.thin import Thinned, baked, thin
@@ -26,7 +26,7 @@ class NewTrack(Schema):
     do: Literal["new track"]
     track: str
     name: Name
-    frame: int
+    frame: Frame
     points: Points = [(0.0, 0.0)]
     shape: str | None = None
     holds_out: Annotated[list[str], Field(max_length=200)] = []
@@ -40,7 +40,7 @@ class CorrectTrack(Schema):
 
     do: Literal["correct track"]
     track: str
-    frame: int
+    frame: Frame
     points: Annotated[dict[int, tuple[float, float]], Field(min_length=1)]
 
 
@@ -57,7 +57,7 @@ class TrackPatch(Schema):
 
     do: Literal["track patch"]
     track: str
-    frame: int | None = None
+    frame: Frame | None = None
     half: float | None = Field(None, ge=4, le=400)
     model: Literal["move", "similar", "affine", "perspective"] | None = None
     search: float | None = Field(None, ge=2, le=400)
@@ -78,7 +78,7 @@ class JoinTracks(Schema):
     track: str
     name: Name
     tracks: Annotated[list[str], Field(min_length=2, max_length=4)]
-    frame: int
+    frame: Frame
 
 
 class SmoothTrack(Schema):
@@ -94,8 +94,8 @@ class CutTrack(Schema):
 
     do: Literal["cut track"]
     track: str
-    first: int
-    last: int
+    first: Frame
+    last: Frame
 
 
 class Carry(Schema):
@@ -104,7 +104,7 @@ class Carry(Schema):
 
     do: Literal["carry"]
     shape: str
-    frame: int
+    frame: Frame
     track: str | None = None
     how: Literal["move", "similar", "affine", "perspective"] | None = None
 
@@ -114,8 +114,8 @@ class Bake(Schema):
 
     do: Literal["bake"]
     shape: str
-    first: int
-    last: int
+    first: Frame
+    last: Frame
     tolerance: float | None = Field(None, ge=0.01, le=100)
     _made: tuple[CoreShape, CoreShape] | None = PrivateAttr(None)
 

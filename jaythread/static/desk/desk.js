@@ -6,6 +6,7 @@ import { around } from "./geom/view.js";
 import { bounds, union } from "./geom/outline.js";
 import { stackedAt } from "./model/hit.js";
 import { carryAndCheck } from "./carry_and_check.js";
+import { together } from "./together.js";
 import { Brush } from "./tools/brush.js";
 import { Carrying } from "./tools/carrying.js";
 import { Dividing } from "./tools/dividing.js";
@@ -320,48 +321,6 @@ export class Desk {
     if (store.mayTrace) store.set("spread", { here: "all", all: "on", on: "here" }[store.spread]);
   }
 
-  duplicate() {
-    const { store } = this;
-    if (!store.shape || !store.mayTrace || !store.matte) return;
-    const twin = newId();
-    if (store.pivots.has(store.shape.id)) store.pivots.set(twin, store.pivots.get(store.shape.id));
-    this.edits.push({ do: "duplicate", shape: store.shape.id, twin, entry: newId(), matte: store.matte }).then(() => {
-      if (store.shapes.has(twin)) store.choose(twin);
-    });
-  }
-
-  // The chosen shapes move as one from now on.
-  group() {
-    const { store } = this;
-    const members = store.editable;
-    if (!members.length) return this.tell("Choose the shapes that are to move as one first, with Shift and a click.");
-    const names = new Set([...store.shapes.values()].map((s) => s.name));
-    let k = store.groups.length + 1;
-    while (names.has(`group ${k}`)) k++;
-    const shape = newId();
-    const command = { do: "new group", shape, name: `group ${k}`, members: members.map((s) => s.id), frame: store.frame, colour: members[0].colour };
-    this.edits.push(command).then(() => {
-      if (!store.shapes.has(shape)) return;
-      store.choose(shape);
-      this.setStep("place");
-    });
-  }
-
-  // The chosen shapes go over to another group (or to none, by an empty id) and stay where they are.
-  ride(group) {
-    const { store } = this;
-    const commands = store.editable.filter((s) => (s.group || "") !== group).map((s) => ({ do: "ride", shape: s.id, group: group || null }));
-    if (commands.length) this.edits.pushAll(group ? `joined ${store.shapes.get(group).name}` : "left the group", commands);
-  }
-
-  lock() {
-    const { store } = this;
-    const shapes = store.mayTrace ? store.chosenShapes : [];
-    const locked = !shapes.every((s) => s.locked);
-    const commands = shapes.map((s) => ({ do: "lock", shape: s.id, locked }));
-    if (commands.length) this.edits.pushAll(`${locked ? "locked" : "unlocked"} ${commands.length} shapes`, commands);
-  }
-
   // Hide or show alone; kind: "veiled" or "alone".
   mark(kind) {
     const { store } = this;
@@ -425,4 +384,4 @@ export class Desk {
   }
 }
 
-Object.assign(Desk.prototype, carryAndCheck);
+Object.assign(Desk.prototype, carryAndCheck, together);
