@@ -114,7 +114,7 @@ def _at_size(straight: Picture, size: tuple[int, int], linear: bool) -> Picture:
     colour = straight[:, :, :3] if linear else display.light(straight[:, :, :3])
     made = resized(np.dstack([colour * straight[:, :, 3:], straight[:, :, 3:]]).astype(np.float32), size)
     alpha = np.clip(made[:, :, 3:], 0.0, 1.0)
-    colour = np.where(alpha > 1e-6, made[:, :, :3] / np.maximum(alpha, 1e-6), 0.0)
+    colour = np.where(alpha > 1e-6, np.maximum(made[:, :, :3], 0.0) / np.maximum(alpha, 1e-6), 0.0)  # cubics swing below black
     return np.dstack([colour if linear else display.shown(colour), alpha]).astype(np.float32)
 
 
