@@ -20,6 +20,8 @@ from roto.motion.keys import Keys
 from roto.motion.shape import Shape, settings_values
 from roto.picture import stills
 
+LEVELS = (1, 2, 3)
+"""at which the general library writes PNGs in `sequence`"""
 TRUTH_SIDES = 1e-5
 """px: how close the truth's sides lie to the curve"""
 
@@ -106,7 +108,8 @@ def reach() -> list[tuple[str, str, str]]:
 def sequence(frames: int = 100) -> list[tuple[str, str, str]]:
     """Twelve shapes with reach and blur in full HD to 16-bit PNG, against writing the same pictures alone by the general library.
 
-    That one writes at its fastest setting whose files are within 1.5 times its smallest (`png_settings` proves that); ours are smaller.
+    That one writes at its fastest setting whose files are within 1.5 times its smallest: of its levels 1, 2 and 3, which are nearly alike,
+    the one that is fastest in this run (`png_settings` tells of all). Ours are smaller.
     """
     it = twelve()
     workers = os.cpu_count() or 2
@@ -117,30 +120,32 @@ def sequence(frames: int = 100) -> list[tuple[str, str, str]]:
         def write(frame: int, alpha: NDArray[np.uint16]) -> None:
             stills.write_matte(folder / f"a.{frame}.png", alpha, "16")
 
-        def write_generally(frame: int) -> None:
-            stills.write_grey(folder / f"b.{frame}.png", kept[frame % len(kept)])
+        def write_generally(frame: int, level: int) -> None:
+            stills.write_grey(folder / f"b.{frame}.png", kept[frame % len(kept)], level=level)
 
         def whole(numbers: range) -> None:
             list(render_each(it, numbers, lambda frame, done: write(frame, done.alpha), workers, "16"))
 
-        def written(numbers: range) -> None:
-            list(pool.map(write_generally, numbers))
+        def written(numbers: range, level: int) -> None:
+            list(pool.map(lambda frame: write_generally(frame, level), numbers))
 
         whole(range(1, 5))
         numbers = range(1, frames + 1)
         runs = {
             "ours": lambda: whole(numbers),
-            "alone": lambda: written(numbers),
+            **{f"level {k}": lambda k=k: written(numbers, k) for k in LEVELS},
             "own": lambda: list(pool.map(lambda f: write(f, kept[f % len(kept)]), numbers)),
         }
-        ours, alone, own = (frames / took * 1000 for took in side_by_side(runs, 5).values())
+        ours, *levels, own = (frames / took * 1000 for took in side_by_side(runs, 5).values())
+        alone = max(levels)
         sizes = [sum(p.stat().st_size for p in folder.glob(f"{kind}.*")) for kind in "ab"]
     return [
         (
             "sequence, 12 shapes, 100 frames, PNG-16",
-            f"{ours / alone:.2f} ({ours:.1f} frames/s; writing alone by OpenImageIO {alone:.1f}, files {sizes[0] / sizes[1]:.2f} of its; "
+            f"{ours / alone:.2f} ({ours:.1f} frames/s; writing alone by OpenImageIO {alone:.1f} at level {LEVELS[levels.index(alone)]}, "
+            f"files {sizes[0] / sizes[1]:.2f} of its; "
             f"our writing alone {own:.1f})",
-            "at least 0.8",
+            "at least 0.85",
         ),
         png_settings(kept),
     ]

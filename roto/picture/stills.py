@@ -102,7 +102,7 @@ def write_matte(path: Path, alpha: Pixels, depth: str = "16", rate: tuple[int, i
         write_bytes(path, packed)
 
 
-def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None) -> None:
+def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None, level: int = PNG_LEVEL) -> None:
     """Write one channel (h, w) by OpenImageIO: uint8 and uint16 as PNG, float32 as OpenEXR; the same pixels give the same bytes."""
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 1, "float" if pixels.dtype == np.float32 else str(pixels.dtype))
     spec.channelnames = ("Y",)
@@ -113,7 +113,7 @@ def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None) 
         if rate is not None:
             spec.attribute("framesPerSecond", oiio.TypeDesc("rational"), rate)
     else:
-        spec.attribute("png:compressionLevel", PNG_LEVEL)
+        spec.attribute("png:compressionLevel", level)
         spec.attribute("png:filter", PNG_NO_FILTER)
     write(path, spec, pixels)
 
