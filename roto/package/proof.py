@@ -86,34 +86,18 @@ def prove(
     over, workers = set(taken), max(1, workers)
     compared = tuple(k for k in sampled(len(plan.pieces)) if k not in over)
     names = all_names(plan)
-    found: dict[int, Measure] = {k: made[k] for k in over if k in made}
-    movie = plan.recipe.kind.movie
     boxes = checks.expected_boxes(plan, [k for k in range(len(plan.pieces)) if k not in over][::EACH])
     wanted = checks.Wanted(plan=plan, made=made, compared=set(compared), boxes=boxes)
-    at_of = {name: k for k, name in enumerate(plan.names)} | {f"{PLATE}/{name}": k for k, name in enumerate(plan.plate_names)}
-    read = [] if movie else [(name, kind, at_of[name]) for name, kind in names if name in listed and at_of[name] not in over]
-    by_name = {name for name, _, _ in read}
-    with ThreadPoolExecutor(workers) as pool:
-        stills = pool.map(lambda it: _still(folder, wanted, listed[it[0]], it[1], it[2]), read)
-        rest = [row for name, row in listed.items() if name not in by_name]
-        shares = [rest[k : k + SHARE] for k in range(0, len(rest), SHARE)]
-        hashed = pool.map(lambda rows: _hashes_differ(folder, rows), shares)
-        problems, hashes = [], {}
-        for done, ((name, _, at), (differs, problem, measured)) in enumerate(zip(read, stills, strict=True), 1):
-            hashes[name] = differs
-            problems += [problem] if problem else []
-            if measured is not None:
-                found[at] = measured
-            progress(min(len(plan.pieces), len(plan.pieces) - len(read) + done), len(plan.pieces))
-        for some in hashed:
-            hashes |= some
-    for it in names if movie else []:
-        if hashes.get(it[0]) is False:
-            more, measures = checks.movie(folder / it[0], wanted, it[1], progress)
-            problems += more
-            found |= measures
+    hashes, problems, found = _read(folder, wanted, listed, over, workers, progress)
+    if plan.recipe.kind.movie:
+        for name, kind in names:
+            if hashes.get(name) is False:
+                more, measures = checks.movie(folder / name, wanted, kind, progress)
+                problems += more
+                found |= measures
     other = "is not the file that was written: its size or hash differs from the manifest."
     wrong += [f"{name} {other}" for name in listed if hashes[name]] + problems
+    found |= {k: made[k] for k in over if k in made and k not in found}
     in_time = sorted(found, key=lambda k: plan.pieces[k].frame)
     odds = oddities.find([plan.pieces[k].frame for k in in_time], [found[k] for k in in_time], plan.size) if found and not wrong else []
     by_hash = len(set(taken)) if not plan.recipe.kind.movie else 0
@@ -122,6 +106,40 @@ def prove(
         wrong=tuple(wrong), odd=tuple(odds), checked=len(names), by_hash=by_hash, measured=found, says=says,
         compared=tuple(plan.pieces[k].frame for k in compared), harmed=tuple(sorted(k for k in over if _harmed(plan, k, hashes))),
     )  # fmt: skip
+
+
+def _read(
+    folder: Path,
+    wanted: checks.Wanted,
+    listed: dict[str, dict[str, Any]],
+    over: set[int],
+    workers: int,
+    progress: Callable[[int, int], None],
+) -> tuple[dict[str, bool | None], list[str], dict[int, Measure]]:
+    """Read every still that was not taken over, and hash all else: by name whether the hash differs, what is wrong, what was measured."""
+    plan, count = wanted.plan, len(wanted.plan.pieces)
+    at_of = {name: k for k, name in enumerate(plan.names)} | {f"{PLATE}/{name}": k for k, name in enumerate(plan.plate_names)}
+    read = [] if plan.recipe.kind.movie else [(n, kind) for n, kind in all_names(plan) if n in listed and at_of[n] not in over]
+    by_name = {name for name, _ in read}
+    rest = [row for name, row in listed.items() if name not in by_name]
+    hashes: dict[str, bool | None] = {}
+    problems: list[str] = []
+    found: dict[int, Measure] = {}
+    pool = ThreadPoolExecutor(workers)
+    try:
+        stills = pool.map(lambda it: _still(folder, wanted, listed[it[0]], it[1], at_of[it[0]]), read)
+        hashed = pool.map(lambda rows: _hashes_differ(folder, rows), [rest[k : k + SHARE] for k in range(0, len(rest), SHARE)])
+        for done, ((name, _), (differs, problem, measured)) in enumerate(zip(read, stills, strict=True), 1):
+            hashes[name] = differs
+            problems += [problem] if problem else []
+            if measured is not None:
+                found[at_of[name]] = measured
+            progress(min(count, count - len(read) + done), count)
+        for some in hashed:
+            hashes |= some
+    finally:
+        pool.shutdown(cancel_futures=True)  # whoever stops it waits for what is in hand alone
+    return hashes, problems, found
 
 
 def _harmed(plan: Plan, at: int, differs: dict[str, bool | None]) -> bool:

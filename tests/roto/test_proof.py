@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
+from roto.errors import Cancelled
 from roto.matte.stack import Entry
 from roto.package import make, manifest, proof
 from roto.package.content import Sources
@@ -65,6 +66,20 @@ def test_progress_counts_frames_up_to_all_of_them(package):
     told: list[tuple[int, int]] = []
     proof.prove(folder, it, measured, lambda done, of: told.append((done, of)), taken={0, 1, 2})
     assert told[-1] == (40, 40) and [d for d, _ in told] == sorted(d for d, _ in told) and all(of == 40 for _, of in told)
+
+
+def test_a_proof_that_is_stopped_reads_no_further(package, monkeypatch):
+    folder, it, measured = package
+    read: list[int] = []
+    whole = proof.checks.still
+    monkeypatch.setattr(proof.checks, "still", lambda *given: (read.append(given[3]), whole(*given))[1])
+
+    def stop(done: int, of: int) -> None:
+        raise Cancelled()
+
+    with pytest.raises(Cancelled):
+        proof.prove(folder, it, measured, stop)
+    assert 0 < len(read) < 30  # of 80 pictures
 
 
 def taken_over(folder, tmp_path):
