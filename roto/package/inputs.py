@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from roto.matte.fringe import Fringes
 from roto.matte.stack import SOLVE, Matte, within
+from roto.motion import flow
 from roto.motion.keys import Floats
 from roto.motion.shape import GROUP, Shape
 
@@ -38,14 +39,14 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
             for mix in mixes.values():
                 mix.update(said.encode())
             continue
-        live = np.array([shape.is_live(int(f)) for f in numbers], dtype=bool)
+        live = np.array([not shape.live or shape.is_live(int(f)) for f in numbers], dtype=bool)
         if not live.any():
             continue
         own = numbers[live]
         blurs = shape.blur and matte.shutter.angle > 0
         times = moments[live] if blurs else own[:, None].astype(np.float64)
         outlines = _looks(shape, times, own)
-        settings, reaches = np.array(shape.settings_at(own)), shape.reaches_at(own)
+        settings, reaches = flow.evaluate(shape.settings, own, own), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
         begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
         for k, f in enumerate(own.tolist()):
