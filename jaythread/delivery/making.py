@@ -163,22 +163,27 @@ def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> No
             row.samples, row.capped, row.measured = there.samples, there.capped, there.measured
 
 
-def _known(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> dict[str, manifest.FileEntry]:
-    """By name, the stills that were taken over, as the manifest of the package has them that they come from."""
-    out: dict[str, manifest.FileEntry] = {}
+def _known(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> dict[int, dict[str, manifest.FileEntry]]:
+    """By piece that was taken over, its files by name, as the manifest of the package has them that they come from. A piece of which that
+    cannot be said is left out: it is read like any other."""
+    out: dict[int, dict[str, manifest.FileEntry]] = {}
     taken = [row for row in rows if row.taken]
     if plan.recipe.kind.movie or not taken:
         return out
+    plans: dict[int, Plan] = {}
     lists: dict[int, dict[str, manifest.FileEntry]] = {}
     earlier = _earlier(delivery, taken)
     for row in taken:
         there = earlier.get(row.key)
         if there is None:
             continue
-        if there.delivery_id not in lists:
+        if there.delivery_id not in plans:
+            plans[there.delivery_id] = plan_of(there.delivery)
             lists[there.delivery_id] = manifest.listed(manifest.load(there.delivery.package))
-        if there.name in lists[there.delivery_id]:
-            out[row.name] = lists[there.delivery_id][there.name]
+        old, new = plans[there.delivery_id].still_names(there.at), plan.still_names(row.at)
+        listed = lists[there.delivery_id]
+        if len(old) == len(new) and all(name in listed for name in old):
+            out[row.at] = {name: listed[before] for name, before in zip(new, old, strict=True)}
     return out
 
 
@@ -295,12 +300,14 @@ def _proved(
     with contextlib.suppress(BadPicture):  # a harmed still: the proof says so
         write_sheet(plan, folder, [])
         names = [*names, proof.SHEET]
-    files = manifest.entries(folder, plan, _known(delivery, plan, rows))
+    known = _known(delivery, plan, rows)
+    files = manifest.entries(folder, plan, {name: it for one in known.values() for name, it in one.items()})
     files += [manifest.entry(folder, name, "document") for name in names]
     data = manifest.manifest(plan, delivery.revision, files, {row.at: row.change for row in rows})
     manifest.write(folder, data)
     made = {row.at: Measure.from_json(row.measured) for row in rows if row.measured}
-    return data, read_back(plan, folder, made, progress, {row.at for row in rows if row.taken})
+    taken = {row.at for row in rows if row.taken} if plan.recipe.kind.movie else set(known)
+    return data, read_back(plan, folder, made, progress, taken)
 
 
 def _make_anew(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> None:

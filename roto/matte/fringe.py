@@ -257,7 +257,8 @@ class Fringes:
 
 
 def _near(keys: dict[int, str], frame: int, away: int) -> list[int]:
-    return [f for f in keys if abs(f - frame) <= away]
+    """The frames not farther away than that, in order."""
+    return [f for f in range(frame - away, frame + away + 1) if f in keys]
 
 
 def steady_key(keys: dict[int, str], frame: int, away: int) -> str:

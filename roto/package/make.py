@@ -99,10 +99,14 @@ class Plan:
             compression=self.recipe.compression,
         )
 
+    def still_names(self, at: int) -> list[str]:
+        """Paths, from the package's folder, of the stills of a piece: the matte's, then the plate's."""
+        return [self.names[at], *([f"{PLATE}/{self.plate_names[at]}"] if self.plate_names else [])]
+
     def stills(self, folder: Path, at: int) -> list[Path]:
         """Where the pictures of a piece lie when they are made: in the package, or of a movie in the folder beside it."""
         if not self.recipe.kind.movie:
-            return [folder / self.names[at], *([folder / PLATE / self.plate_names[at]] if self.plate_names else [])]
+            return [folder / name for name in self.still_names(at)]
         own = folder.parent / FRAMES
         return [own / f"{at}.png", *([own / f"{at}.plate.png"] if self.plate_names else [])]
 

@@ -146,8 +146,7 @@ def _harmed(plan: Plan, at: int, differs: dict[str, bool | None]) -> bool:
     """Whether a still that was taken over is gone or another one; those of a movie are proved by the movie."""
     if plan.recipe.kind.movie:
         return False
-    names = [plan.names[at], *([f"{PLATE}/{plan.plate_names[at]}"] if plan.plate_names else [])]
-    return any(differs.get(name) is not False for name in names)
+    return any(differs.get(name) is not False for name in plan.still_names(at))
 
 
 def _still(folder: Path, wanted: checks.Wanted, row: dict[str, Any], kind: str, at: int) -> tuple[bool | None, str, Measure | None]:

@@ -16,7 +16,7 @@ from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery
 from jaythread.desk import actions as desk
 from jaythread.errors import NotAllowed, NotThere, Refused
 from roto.errors import BadRecipe
-from roto.package import make, manifest
+from roto.package import make, manifest, proof
 from roto.package.recipe import Recipe
 
 from ..conftest import command, trace
@@ -112,6 +112,30 @@ def test_a_file_that_was_damaged_since_is_noticed_and_made_anew(people, asked):
     more = again(asked, people)
     assert more.state == "proved" and (more.package / still.name).read_bytes() == whole
     assert [row.frame for row in more.frames.filter(taken=False)] == [1004]
+
+
+@pytest.mark.parametrize("harm", ["byte", "gone"])
+def test_a_plates_still_that_was_damaged_in_the_earlier_package_is_made_anew_too(people, asked, harm):
+    """What is taken over is held against the list of the package that it comes from, not against itself."""
+    first = again(asked, people, recipe=Recipe(plate=True))
+    still = next(p for p in sorted((first.package / "plate").iterdir()) if "1003" in p.name)
+    whole = still.read_bytes()
+    still.write_bytes(whole[:-30] + b"?" + whole[-29:]) if harm == "byte" else still.unlink()
+    more = again(asked, people, recipe=Recipe(plate=True))
+    assert more.state == "proved" and (more.package / "plate" / still.name).read_bytes() == whole
+    assert [row.frame for row in more.frames.filter(taken=False)] == [1003]
+
+
+def test_what_no_list_of_an_earlier_package_tells_of_is_read_like_any_other(people, asked, monkeypatch):
+    actions.deliver(asked.pk)
+    read: list[int] = []
+    whole = proof.checks.still
+    monkeypatch.setattr(proof.checks, "still", lambda *given: (read.append(given[3]), whole(*given))[1])
+    data = manifest.load(asked.package)
+    data["files"] = [row for row in data["files"] if "1005" not in row["name"]]
+    manifest.write(asked.package, data)
+    more = again(asked, people)
+    assert more.state == "proved" and read == [4] and more.receipt["by_hash"] == 7
 
 
 def test_what_is_odd_waits_for_somebody_to_answer_for_it(shot, people, asked, client):

@@ -162,7 +162,7 @@ def test_a_wrong_password_says_so_without_telling_which_half_was_wrong(client, p
     assert one.replace("rafe", "") == two.replace("nobody", "") and "password" in one.lower()
 
 
-def test_a_removed_shot_takes_its_files_along_and_one_in_use_stays(as_, production, people, shot):
+def test_a_shot_that_holds_work_is_not_removed(as_, production, people, shot):
     plate = shot.plates.get()
     trace(shot, people["rafe"])
     as_("rafe").post(f"/plates/{plate.pk}/cancel", {"remove": "1"})

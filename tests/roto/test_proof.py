@@ -90,13 +90,9 @@ def taken_over(folder, tmp_path):
     taken = make.take_over_all(second, folder, {at: first.stills(tmp_path / "first", at) for at in TAKEN})
     more = {m.at: m.measured for m in make.make_stills(second, [k for k in range(6) if k not in taken], folder, 2)}
     listed = manifest.listed(manifest.load(tmp_path / "first"))
-    known = {new: listed[old] for at in taken for new, old in zip(_names(second, at), _names(first, at), strict=True)}
+    known = {new: listed[old] for at in taken for new, old in zip(second.still_names(at), first.still_names(at), strict=True)}
     manifest.write(folder, manifest.manifest(second, 1, manifest.entries(folder, second, known), {}))
     return second, {at: measured[at] for at in taken} | more, taken
-
-
-def _names(plan, at):
-    return [plan.names[at], f"plate/{plan.plate_names[at]}"]
 
 
 def test_frames_are_taken_over_as_they_are_and_proved_by_their_hash_alone(tmp_path, monkeypatch):
@@ -104,7 +100,7 @@ def test_frames_are_taken_over_as_they_are_and_proved_by_their_hash_alone(tmp_pa
     it, measured, taken = taken_over(folder, tmp_path)
     assert taken == TAKEN
     for at in taken:
-        for name in _names(it, at):
+        for name in it.still_names(at):
             assert (folder / name).read_bytes() == (tmp_path / "first" / name).read_bytes()
     read: list[int] = []
     whole = proof.checks.still
@@ -120,7 +116,7 @@ def test_frames_are_taken_over_as_they_are_and_proved_by_their_hash_alone(tmp_pa
 def test_what_was_harmed_before_it_was_taken_over_is_told_by_its_piece(tmp_path, harm, part):
     folder = tmp_path / "second"
     it, measured, taken = taken_over(folder, tmp_path)
-    path = folder / _names(it, 2)[part]
+    path = folder / it.still_names(2)[part]
     data = path.read_bytes()
     path.unlink()
     if harm != "gone":
