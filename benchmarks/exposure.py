@@ -13,8 +13,8 @@ from benchmarks.scenes import blob, matte, shape, twelve
 from benchmarks.timing import side_by_side
 from roto.curve.flatten import polygon
 from roto.matte.render import render
-from roto.matte.small import sized
 from roto.matte.stack import Matte
+from roto.matte.thumbnails import sized
 from roto.motion import edits
 from roto.motion.shape import Shape
 

@@ -17,9 +17,9 @@ from benchmarks.timing import side_by_side
 from roto.matte.render import render, render_each
 from roto.matte.stack import Matte
 from roto.package import documents, make, manifest, proof
-from roto.package.content import Sources
-from roto.package.measured import Measure
+from roto.package.compose import Sources
 from roto.package.recipe import Recipe
+from roto.package.statistics import Measure
 from roto.picture.writing import Header, write_still
 
 FRAMES = 100

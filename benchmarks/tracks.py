@@ -17,9 +17,9 @@ from roto.matte.render import render
 from roto.motion import edits, placement
 from roto.motion.keys import STRAIGHT, Floats, Keys
 from roto.motion.shape import Shape
-from roto.motion.steady import steady
+from roto.motion.steady_form import steady
 from roto.picture import display, stills
-from roto.track import fit
+from roto.track import edge_fit
 from roto.track.align import PERSPECTIVE, grey_of, mapped
 from roto.track.follow import Follower, Step, around_point
 from roto.track.thin import baked, looked_at, thin
@@ -182,7 +182,7 @@ def _suggested(dense: Shape, frames: np.ndarray, wanted: Floats, look: Callable[
         off = _apart(look(few), wanted)
         if off.max() <= WANTED:
             return len(keyed)
-        told = fit.where_to_key(off, keyed, int(frames[0]))
+        told = edge_fit.where_to_key(off, keyed, int(frames[0]))
         keyed.append(told if told is not None else int(frames[off.argmax()]))
 
 
@@ -229,15 +229,15 @@ def pull() -> list[Row]:
                 beside = tuple(e for e in matte.entries if e is not entry and e.mode == "add")
                 others = render(replace(matte, entries=beside), frame).alpha if entry.mode == "add" else None
                 points = entry.shape.outlines(np.array([frame]))
-                segments, t = fit.parameters(points)
+                segments, t = edge_fit.parameters(points)
                 rng = np.random.default_rng(frame)
                 shaken = points[0].copy()
                 angle = rng.uniform(0, 2 * np.pi)
                 shaken[:, :2] += 2 * np.array([np.cos(angle), np.sin(angle)]) + rng.uniform(-0.7, 0.7, (len(shaken), 2))
-                found = fit.measure(plate, shaken, segments, t, others, fit.window_of(shaken))
+                found = edge_fit.measure(plate, shaken, segments, t, others, edge_fit.window_of(shaken))
                 if found.known < 0.2:
                     continue
-                back = fit.pulled(shaken, found, segments, t, range(len(shaken)))
+                back = edge_fit.pulled(shaken, found, segments, t, range(len(shaken)))
                 known = np.isfinite(found.offset)
                 for points_, into in ((shaken, before), (back, after)):
                     into.extend(_distances(points_, points[0], segments[known], t[known]))
@@ -252,6 +252,6 @@ def pull() -> list[Row]:
 def _distances(points: Floats, true: Floats, segments: np.ndarray, t: Floats) -> list[float]:
     """px from places of an outline to the nearest of another."""
     fine = np.tile(np.linspace(0, 1, 600, endpoint=False), len(true))
-    all_of_it, _ = fit.places_at(true, np.repeat(np.arange(len(true)), 600), fine)
-    ours, _ = fit.places_at(points, segments, t)
+    all_of_it, _ = edge_fit.places_at(true, np.repeat(np.arange(len(true)), 600), fine)
+    ours, _ = edge_fit.places_at(points, segments, t)
     return [m.distance for m in cv2.BFMatcher(cv2.NORM_L2).match(ours.astype(np.float32), all_of_it.astype(np.float32))]

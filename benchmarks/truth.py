@@ -13,13 +13,14 @@ from scipy.ndimage import distance_transform_edt
 
 from demo.scenes import SHUTTER, Scene, scenes
 from demo.tracing import Edit, finished, traced
-from roto.matte import fringe
+from roto.matte.analysis.shutter_estimate import NotMoving, read_shutter
+from roto.matte.analysis.softness import places_along, read_softness
+from roto.matte.matting import fringe
+from roto.matte.matting.temporal import between_boxes, motion
+from roto.matte.modes import SOLVE
 from roto.matte.render import Solved, render
 from roto.matte.shutter import Shutter
-from roto.matte.shutter_read import NotMoving, read_shutter
-from roto.matte.softness import places_along, read_softness
-from roto.matte.stack import SOLVE, Entry, Matte
-from roto.matte.steady import between_boxes, motion
+from roto.matte.stack import Entry, Matte
 from roto.motion import edits
 from roto.motion.shape import Shape
 

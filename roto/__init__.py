@@ -13,6 +13,6 @@ Fixed once, for everything below:
 Nothing here imports Django or the application.
 """
 
-from roto.memory import keep
+from roto.malloc_tuning import keep_freed_memory
 
-keep()
+keep_freed_memory()

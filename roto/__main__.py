@@ -10,12 +10,13 @@ import numpy as np
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.fringe import Fringes, InMemory, Picture, foreground
+from roto.matte.matting.fringe import Fringes, InMemory, Picture, foreground
+from roto.matte.modes import SOLVE
 from roto.matte.render import Rendered, render, render_each
 from roto.matte.shutter import Shutter
-from roto.matte.stack import SOLVE, Entry, Matte
+from roto.matte.stack import Entry, Matte
 from roto.motion import edits
-from roto.motion.reaches import set_reach
+from roto.motion.point_reach import set_reach
 from roto.package.recipe import Recipe
 from roto.picture.display import to_screen
 from roto.picture.png import encode

@@ -11,7 +11,7 @@ from jaythread.delivery.planning import plan_of
 from jaythread.errors import NotThere
 from roto.errors import BadPicture
 from roto.package import sheet
-from roto.package.measured import alpha_in
+from roto.package.statistics import alpha_in
 from roto.picture import reading_back, stills
 
 SMALL = 480

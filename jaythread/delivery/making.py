@@ -20,12 +20,12 @@ from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere
-from roto.aside import LEFT, aside
+from roto.atomic_write import LEFTOVERS, temporary_name
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
 from roto.exchange.editorial import Marker
 from roto.package import documents, make, manifest, proof, sheet
 from roto.package.make import Plan
-from roto.package.measured import Measure, alpha_in, measure
+from roto.package.statistics import Measure, alpha_in, measure
 from roto.picture import reading_back
 
 CHUNK = 8
@@ -264,7 +264,7 @@ def finish(delivery_id: int) -> None:
 
 def _finish(delivery: Delivery) -> None:
     plan, folder = plan_of(delivery), delivery.package
-    for left in folder.rglob(LEFT):
+    for left in folder.rglob(LEFTOVERS):
         left.unlink(missing_ok=True)
     rows = list(delivery.frames.all())
     state = {"looked": _look(delivery, 0.0)}
@@ -355,7 +355,7 @@ def zip_path(delivery: Delivery) -> Path:
 def pack(delivery: Delivery) -> Path:
     """All files of a package in one zip; pictures do not pack further, so nothing is squeezed. Written aside, then renamed."""
     target = zip_path(delivery)
-    beside = aside(target)
+    beside = temporary_name(target)
     with zipfile.ZipFile(beside, "w", zipfile.ZIP_STORED) as bag:
         for path in sorted(delivery.package.rglob("*")):
             if path.is_file() and not path.name.startswith("."):

@@ -112,7 +112,7 @@ class Delivery(models.Model):
 
 class DeliveredFrame(models.Model):
     """One frame of a package. at: its place in it; number: what it is called; frame: of the shot. key: names all that it is made from.
-    change: against the package before. taken: taken over from an earlier package. measured: see `roto.package.measured`."""
+    change: against the package before. taken: taken over from an earlier package. measured: see `roto.package.statistics`."""
 
     delivery = models.ForeignKey(Delivery, models.CASCADE, related_name="frames")
     at = models.PositiveIntegerField(default=0)

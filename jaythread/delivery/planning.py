@@ -12,9 +12,10 @@ from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from roto.errors import BadPicture
 from roto.exchange import document
-from roto.matte.stack import SOLVE, Matte
-from roto.package import content, make, sheet
-from roto.package.content import Sources
+from roto.matte.modes import SOLVE
+from roto.matte.stack import Matte
+from roto.package import compose, make, sheet
+from roto.package.compose import Sources
 from roto.package.make import Plan
 from roto.package.recipe import Recipe
 from roto.picture import display, stills
@@ -93,7 +94,7 @@ def shown(
 def picture_of(plan: Plan, frame: int) -> str:
     """How a frame will look, small, as an address that holds the picture itself; empty where the plate has no picture of it."""
     try:
-        made = content.picture(plan.sources, plan.recipe, frame)
+        made = compose.picture(plan.sources, plan.recipe, frame)
     except (BadPicture, NotThere):
         return ""
     if plan.recipe.kind.linear and plan.recipe.content not in ("matte", "inverted", "packed", "layers"):

@@ -9,8 +9,8 @@ from typing import Any
 from jaythread.desk import payload, scene
 from jaythread.productions.models import Shot
 from roto.errors import RotoError
+from roto.matte.modes import SOLVE
 from roto.matte.render import render, touched_box
-from roto.matte.stack import SOLVE
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape

@@ -12,7 +12,7 @@ from jaythread.desk import actions, ahead, commands, exchange, fringes, payload,
 from jaythread.desk.vocabulary import Frame
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import require, shot_for
-from roto.matte import small
+from roto.matte import thumbnails
 from roto.matte.render import FRINGE, render
 from roto.picture.stills import encode_picture
 
@@ -138,7 +138,7 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
 def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame) -> Any:
     """A small picture of the matte up to each line of its stack, bottom first: grey PNGs as base64."""
     _, matte = exchange.preview_matte(request.user, shot_id, matte_id, None)
-    pictures = [render(part, frame, depth="8").alpha for part in small.so_far(matte, SMALL)]
+    pictures = [render(part, frame, depth="8").alpha for part in thumbnails.so_far(matte, SMALL)]
     return {
         "revision": Shot.objects.get(pk=shot_id).revision,
         "pictures": [base64.b64encode(encode_picture(p, ".png")).decode() for p in pictures],

@@ -10,9 +10,9 @@ from jaythread.desk.models import Edit, Matte, Shape, StackEntry
 from jaythread.errors import Conflict, NotThere, Refused
 from jaythread.productions.models import Shot
 from roto.curve.brush import stroke_outline
-from roto.curve.fit import fit_loop
-from roto.matte import fringe
-from roto.matte.stack import SOLVE
+from roto.curve.curve_fit import fit_loop
+from roto.matte.matting import fringe
+from roto.matte.modes import SOLVE
 from roto.motion import edits
 from roto.motion.group import group_of, make_group, steady_group
 from roto.motion.shape import GROUP

@@ -35,8 +35,8 @@ from jaythread.desk.vocabulary import Frame, Mode, Name, Profile, Six, Spread
 from roto.curve.remove import remove_points
 from roto.curve.split import add_point
 from roto.errors import BadGeometry
-from roto.motion import edits, reaches, surgery
-from roto.motion.live import tidy
+from roto.motion import edits, point_reach, retime
+from roto.motion.live_ranges import tidy
 from roto.motion.shape import Shape as CoreShape
 
 
@@ -117,7 +117,7 @@ class MovePoints(Schema):
 
     def on(self, shape: CoreShape) -> CoreShape:
         if self.spread != "here":
-            return surgery.offset_points(shape, self.frame, self.points, _first(self))
+            return retime.offset_points(shape, self.frame, self.points, _first(self))
         return edits.move_points(shape, self.frame, self.points)
 
     def says(self, shape: CoreShape) -> str:
@@ -138,7 +138,7 @@ class Place(Schema):
 
     def on(self, shape: CoreShape) -> CoreShape:
         if self.spread != "here":
-            return surgery.offset_place(shape, self.frame, self.move, self.turn, self.size, self.about, _first(self))
+            return retime.offset_place(shape, self.frame, self.move, self.turn, self.size, self.about, _first(self))
         return edits.place(shape, self.frame, self.move, self.turn, self.size, self.about)
 
     def says(self, shape: CoreShape) -> str:
@@ -160,7 +160,7 @@ class Soften(Schema):
     def on(self, shape: CoreShape) -> CoreShape:
         given = {"inner": self.inner, "outer": self.outer, "shift": self.shift, "opacity": self.opacity}
         if self.spread != "here":
-            return surgery.offset_soft(shape, self.frame, _first(self), **given)
+            return retime.offset_soft(shape, self.frame, _first(self), **given)
         return edits.soften(shape, self.frame, **given)
 
     def says(self, shape: CoreShape) -> str:
@@ -177,8 +177,8 @@ class Reach(Schema):
     spread: Spread = "here"
 
     def on(self, shape: CoreShape) -> CoreShape:
-        moved = reaches.set_reach(shape, self.frame, self.points)
-        return moved if self.spread == "here" else surgery.offset_reach(shape, moved, self.frame, _first(self))
+        moved = point_reach.set_reach(shape, self.frame, self.points)
+        return moved if self.spread == "here" else retime.offset_reach(shape, moved, self.frame, _first(self))
 
     def says(self, shape: CoreShape) -> str:
         return f"softened {len(self.points)} of {shape.form.parts} points of {shape.name} {_where(self)}"
@@ -191,7 +191,7 @@ class OneReach(Schema):
     shape: str
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return reaches.one_reach(shape)
+        return point_reach.one_reach(shape)
 
     def says(self, shape: CoreShape) -> str:
         return f"gave {shape.name} one reach for all its points"

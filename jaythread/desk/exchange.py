@@ -16,7 +16,7 @@ from roto.errors import BadDocument
 from roto.exchange import document, svg, svg_reading
 from roto.matte.stack import Entry
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion import edits, surgery
+from roto.motion import edits, retime
 from roto.motion.group import group_of
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
@@ -66,7 +66,7 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
     if carrier_of(core) is not None:  # its track is not there
         core = baked(core, np.arange(source.first, source.last + 1), free=True)
     by = target.first - source.first
-    core = surgery.shift_keys(core, surgery.CHANNELS, by)
+    core = retime.shift_keys(core, retime.CHANNELS, by)
     names = set(target.shapes.values_list("name", flat=True))
     name = next(n for n in (core.name, *(f"{core.name[:54]} {k}" for k in range(2, 10_000))) if n not in names)
     new = replace(core, id=str(uuid.uuid4()), name=name, live=tuple((a + by, b + by) for a, b in core.live))

@@ -18,12 +18,12 @@ from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from roto.curve.flatten import flatten
 from roto.errors import RotoError
-from roto.matte.stack import SOLVE
+from roto.matte.modes import SOLVE
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.keys import Floats
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
-from roto.track import fit
+from roto.track import edge_fit
 
 METHOD = "2"
 """a part of every key: raised when the same input would be measured otherwise"""
@@ -80,15 +80,15 @@ def _cover(look: Looked, but: str, k: int) -> np.ndarray | None:
     return np.asarray(cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEAR + 1,) * 2)))
 
 
-def measured(look: Looked, k: int, picture: np.ndarray, only: str | None = None) -> dict[str, tuple[fit.Fit, np.ndarray]]:
+def measured(look: Looked, k: int, picture: np.ndarray, only: str | None = None) -> dict[str, tuple[edge_fit.Fit, np.ndarray]]:
     """The fit of each live shape on a frame, and the segments of its places."""
     out = {}
     for shape_id, points in look.outlines.items():
         if only not in (None, shape_id) or not look.shapes[shape_id].is_live(int(look.frames[k])):
             continue
-        segments, t = fit.parameters(points)
+        segments, t = edge_fit.parameters(points)
         cover = _cover(look, shape_id, k)
-        out[shape_id] = (fit.measure(picture, points[k], segments, t, cover, fit.window_of(points[k])), segments)
+        out[shape_id] = (edge_fit.measure(picture, points[k], segments, t, cover, edge_fit.window_of(points[k])), segments)
     return out
 
 
@@ -142,7 +142,7 @@ def _keep(row: Matte, look: Looked, k: int, plate: Plate | None) -> None:
         found = {}  # a frame that is missing from the stills: nothing is known of it
     else:
         fits = measured(look, k, picture)
-        found = {i: fit.by_segment(one, segments, look.shapes[i].form.parts) for i, (one, segments) in fits.items()}
+        found = {i: edge_fit.by_segment(one, segments, look.shapes[i].form.parts) for i, (one, segments) in fits.items()}
     shapes = {i: [[None if a is None else round(a, 3), round(b, 3), round(c, 4)] for a, b, c in rows] for i, rows in found.items()}
     FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.keys[k], "shapes": shapes})
 
@@ -156,7 +156,7 @@ def scores(look: Looked, rows: dict[int, FrameFit]) -> dict[str, np.ndarray]:
             row = rows.get(int(frame))
             fresh = row is not None and row.key == look.keys[k]
             frames.append(row.shapes.get(shape_id) if row is not None and fresh else None)
-        out[shape_id] = fit.scores_over_time(frames)
+        out[shape_id] = edge_fit.scores_over_time(frames)
     return out
 
 
@@ -181,7 +181,7 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
         frames[frame] = [round(float(column[worst]), 2) if known else None, ids[worst] if known else None, seen]
     told = np.array([np.nan if seen or off is None else off for off, _, seen in frames.values()])
     keyed = [worst is not None and _has_key(look.shapes[worst], frame) for frame, (_, worst, _) in frames.items()]
-    weakest = fit.weakest(told, np.array(keyed), shot.first)
+    weakest = edge_fit.weakest(told, np.array(keyed), shot.first)
     run = row.measurings.first()
     return {
         "revision": shot.revision,
@@ -189,7 +189,7 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
         "frames": frames,
         "measured": sum(f in rows and rows[f].key == look.keys[k] for k, f in enumerate(look.frames.tolist())),
         "weakest": weakest[:WEAKEST],
-        "weak": fit.WEAK,
+        "weak": edge_fit.WEAK,
         "key": _where_to_key(look, each),
     }
 
@@ -202,7 +202,7 @@ def _where_to_key(look: Looked, each: dict[str, np.ndarray]) -> dict[str, Any] |
     best: dict[str, Any] | None = None
     for shape_id, values in each.items():
         shape = look.shapes[shape_id]
-        frame = fit.where_to_key(values, np.union1d(shape.form.frames, shape.place.frames).tolist(), int(look.frames[0]))
+        frame = edge_fit.where_to_key(values, np.union1d(shape.form.frames, shape.place.frames).tolist(), int(look.frames[0]))
         if frame is not None:
             off = float(values[frame - look.frames[0]])
             if best is None or off > best["off"]:
@@ -246,16 +246,16 @@ def pull(user: User, shot_id: int, shape_id: str, frame: int, points: list[int],
         raise Refused("Pull within 1 to 60 px.")
     which = [p for p in points if 0 <= p < shape.form.parts] or list(range(shape.form.parts))
     outline = shape.outlines(np.array([frame]))
-    segments, t = fit.parameters(outline)
+    segments, t = edge_fit.parameters(outline)
     cuts = not StackEntry.objects.filter(shape__pk=shape_id, mode="add").exists()  # what cuts is seen within what it cuts from
     others = None if cuts else reading.beside(shot, shape_id, frame)
-    within = fit.window_of(outline[0], radius) if radius > 3 else radius
-    found = fit.measure(reading.plate_picture(shot, frame), outline[0], segments, t, others, within)
+    within = edge_fit.window_of(outline[0], radius) if radius > 3 else radius
+    found = edge_fit.measure(reading.plate_picture(shot, frame), outline[0], segments, t, others, within)
     beside = np.isin(segments, which) | np.isin((segments + 1) % shape.form.parts, which)
     known = float(np.isfinite(found.offset[beside]).mean())
     if known < 0.1:
         raise Refused("The picture shows no edge there: too little contrast, or another shape lies over it.")
-    moved = fit.pulled(outline[0], found, segments, t, which)
+    moved = edge_fit.pulled(outline[0], found, segments, t, which)
     far = np.hypot(*(moved - outline[0])[:, :2].T)[which]
     return {
         "points": {i: moved[i].tolist() for i in which},

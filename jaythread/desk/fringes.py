@@ -22,9 +22,9 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from roto.errors import RotoError
-from roto.matte import fringe
+from roto.matte.matting import fringe
+from roto.matte.modes import SOLVE
 from roto.matte.render import Solved
-from roto.matte.stack import SOLVE
 from roto.matte.stack import Matte as CoreMatte
 
 PICTURES = 12
@@ -137,7 +137,7 @@ def colours(user: User, shot_id: int, matte_id: uuid.UUID, frame: int) -> list[t
     for at, entry in enumerate(matte.entries):
         solved = solver.solved(matte, at, frame) if entry.mode == SOLVE else None
         if solved is not None:
-            own = fringe.foreground(solver.picture(frame), solved)
+            own = fringe.own_colour(solver.picture(frame), solved)
             there = solved.unknown & (solved.alpha > 0)
             out.append((solved.box, np.dstack([np.rint(own * 255).astype(np.uint8), there.astype(np.uint8) * 255])))
     return out

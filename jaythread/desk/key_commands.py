@@ -6,10 +6,10 @@ from ninja import Schema
 from pydantic import Field
 
 from jaythread.desk.vocabulary import Frame
-from roto.motion import edits, surgery
+from roto.motion import edits, retime
 from roto.motion.shape import Shape as CoreShape
-from roto.motion.shared import share_edge
-from roto.motion.steady import steady
+from roto.motion.shared_edge import share_edge
+from roto.motion.steady_form import steady
 
 Channel = Literal["form", "placement", "settings", "reach"]
 
@@ -89,7 +89,7 @@ class ShiftKeys(Schema):
     by: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return surgery.shift_keys(shape, self.channels, self.by)
+        return retime.shift_keys(shape, self.channels, self.by)
 
     def says(self, shape: CoreShape) -> str:
         return f"shifted the keys of {shape.name} by {self.by:+d}"
@@ -105,7 +105,7 @@ class StretchKeys(Schema):
     to: Span
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return surgery.stretch_keys(shape, self.channels, self.span, self.to)
+        return retime.stretch_keys(shape, self.channels, self.span, self.to)
 
     def says(self, shape: CoreShape) -> str:
         return f"stretched the keys of {shape.name} from {self.span[0]}-{self.span[1]} to {self.to[0]}-{self.to[1]}"
@@ -120,7 +120,7 @@ class RetimeKeys(Schema):
     moves: Annotated[dict[Frame, Frame], Field(min_length=1)]
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return surgery.retime_keys(shape, self.channel, self.moves)
+        return retime.retime_keys(shape, self.channel, self.moves)
 
     def says(self, shape: CoreShape) -> str:
         many = f"{len(self.moves)} keys" if len(self.moves) > 1 else "a key"
@@ -136,7 +136,7 @@ class ReverseKeys(Schema):
     span: Span
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return surgery.reverse_keys(shape, self.channels, self.span)
+        return retime.reverse_keys(shape, self.channels, self.span)
 
     def says(self, shape: CoreShape) -> str:
         return f"reversed the keys of {shape.name} on {self.span[0]}-{self.span[1]}"
@@ -151,7 +151,7 @@ class OnlyKey(Schema):
     frame: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return surgery.only_key(shape, self.channels, self.frame)
+        return retime.only_key(shape, self.channels, self.frame)
 
     def says(self, shape: CoreShape) -> str:
         return f"took away all keys of {shape.name} but one on {self.frame}"
@@ -167,7 +167,7 @@ class CopyKey(Schema):
     to: Frame
 
     def on(self, shape: CoreShape) -> CoreShape:
-        return surgery.copy_key(shape, self.channel, self.frame, self.to)
+        return retime.copy_key(shape, self.channel, self.frame, self.to)
 
     def says(self, shape: CoreShape) -> str:
         return f"copied the {self.channel} key of {shape.name} from {self.frame} to {self.to}"
@@ -182,7 +182,7 @@ class TakeKeys(Schema):
     channels: Channels
 
     def between(self, shape: CoreShape, other: CoreShape) -> CoreShape:
-        return surgery.take_keys(shape, other, self.channels)
+        return retime.take_keys(shape, other, self.channels)
 
     def says(self, shape: CoreShape) -> str:
         return f"gave {shape.name} the {' and '.join(self.channels)} keys of another shape"

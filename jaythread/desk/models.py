@@ -8,7 +8,7 @@ from django.db import models
 
 from jaythread.productions.models import Shot
 from roto.motion.keys import Keys
-from roto.motion.live import tidy
+from roto.motion.live_ranges import tidy
 from roto.motion.shape import CLOSED, DIVIDING, GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.track.track import Track as CoreTrack

@@ -15,7 +15,7 @@ from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
 from roto.matte.render import Rendered
 from roto.matte.stack import sentence, within
-from roto.motion import flow
+from roto.motion import interpolate
 from roto.motion.group import group_of
 from roto.motion.keys import Keys
 from roto.motion.placement import MOVE, SIZE, TURN
@@ -36,7 +36,7 @@ def knots(keys: Keys) -> list[dict[str, Any]]:
 def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
     """Move (px), turn (degrees), size (factor) and where the pivot is in the picture (px), on every frame; one row where nothing moves."""
     frames = frames if len(core.place.frames) > 1 or core.rides else frames[:1]
-    values = flow.evaluate(core.place, frames, frames)
+    values = interpolate.evaluate(core.place, frames, frames)
     pivot = np.zeros((len(frames), 1, 6))
     pivot[:, 0, :2] = values[:, MOVE] + core.pivot
     for ride in core.rides:

@@ -12,9 +12,9 @@ from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.matte.analysis.shutter_estimate import read_shutter
+from roto.matte.analysis.softness import read_softness
 from roto.matte.render import render
-from roto.matte.shutter_read import read_shutter
-from roto.matte.softness import read_softness
 from roto.motion.shape import CLOSED
 from roto.picture import display, stills
 

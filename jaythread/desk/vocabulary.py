@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
-from roto.matte.profile import NAMES, OWN
+from roto.matte.feather.profile import NAMES, OWN
 
 
 def _written(text: str) -> str:

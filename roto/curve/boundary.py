@@ -3,18 +3,18 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import inner, kernel
+from roto.jit import kernel, leaf
 from roto.motion.keys import Floats
 
 WINDS, BOUNDS = 1, 2
 """What a side is good for: counting windings, being the filled area's boundary."""
 
 
-@inner
-def _meet(sides, a, b, out):
+@leaf
+def _meet(edges, a, b, out):
     """Parameters on side a where side b meets it, at most two (an overlap has two ends); returns how many."""
-    ax, ay, bx, by = sides[a, 0], sides[a, 1], sides[a, 2], sides[a, 3]
-    cx, cy, dx, dy = sides[b, 0], sides[b, 1], sides[b, 2], sides[b, 3]
+    ax, ay, bx, by = edges[a, 0], edges[a, 1], edges[a, 2], edges[a, 3]
+    cx, cy, dx, dy = edges[b, 0], edges[b, 1], edges[b, 2], edges[b, 3]
     rx, ry = bx - ax, by - ay
     sx, sy = dx - cx, dy - cy
     cross = rx * sy - ry * sx
@@ -41,30 +41,30 @@ def _meet(sides, a, b, out):
 
 
 @kernel
-def _crossings(sides):
-    """All meetings of sides that are not neighbours: arrays of side and parameter."""
-    n = len(sides)
+def _crossings(edges):
+    """All meetings of edges that are not neighbours: arrays of side and parameter."""
+    n = len(edges)
     which = np.empty(16, np.int64)
     where = np.empty(16)
     count = 0
-    top = np.minimum(sides[:, 1], sides[:, 3])
+    top = np.minimum(edges[:, 1], edges[:, 3])
     order = np.argsort(top)
     two = np.empty(2)
     for oi in range(n):
         i = order[oi]
-        bottom = max(sides[i, 1], sides[i, 3])
-        left = min(sides[i, 0], sides[i, 2])
-        right = max(sides[i, 0], sides[i, 2])
+        bottom = max(edges[i, 1], edges[i, 3])
+        left = min(edges[i, 0], edges[i, 2])
+        right = max(edges[i, 0], edges[i, 2])
         for oj in range(oi + 1, n):
             j = order[oj]
             if top[j] > bottom:
                 break
-            if min(sides[j, 0], sides[j, 2]) > right or max(sides[j, 0], sides[j, 2]) < left:
+            if min(edges[j, 0], edges[j, 2]) > right or max(edges[j, 0], edges[j, 2]) < left:
                 continue
             near = abs(i - j) == 1 or abs(i - j) == n - 1
             for turn in range(2):
                 a, b = (i, j) if turn == 0 else (j, i)
-                hits = _meet(sides, a, b, two)
+                hits = _meet(edges, a, b, two)
                 if near and hits == 1:  # neighbours always share their corner
                     continue
                 for h in range(hits):
@@ -77,28 +77,28 @@ def _crossings(sides):
     return which[:count], where[:count]
 
 
-@inner
-def _winding(sides, x, y):
+@leaf
+def _winding(edges, x, y):
     total = 0
-    for k in range(len(sides)):
-        x0, y0, x1, y1 = sides[k, 0], sides[k, 1], sides[k, 2], sides[k, 3]
+    for k in range(len(edges)):
+        x0, y0, x1, y1 = edges[k, 0], edges[k, 1], edges[k, 2], edges[k, 3]
         if (y0 <= y) != (y1 <= y) and x0 + (y - y0) * (x1 - x0) / (y1 - y0) <= x:
             total += 1 if y1 > y0 else -1
     return total
 
 
 @kernel
-def _pieces(sides, which, where):
-    """Sides cut at their meetings, those kept that have inside on one hand and outside on the other; they run with the inside on the
+def _pieces(edges, which, where):
+    """Edges cut at their meetings, those kept that have inside on one hand and outside on the other; they run with the inside on the
     hand of (-dy, dx). Also which side each is of, and the parameters on it where it begins and ends."""
-    kept = np.empty((len(sides) + len(which), 4))
+    kept = np.empty((len(edges) + len(which), 4))
     origin = np.empty(len(kept), np.int64)
     spans = np.empty((len(kept), 2))
     count = 0
     order = np.argsort(which)
     at = 0
     cuts = np.empty(len(which) + 2)
-    for i in range(len(sides)):
+    for i in range(len(edges)):
         cuts[0] = 0.0
         m = 1
         while at < len(order) and which[order[at]] == i:
@@ -108,7 +108,7 @@ def _pieces(sides, which, where):
         cuts[m] = 1.0
         m += 1
         cuts[:m].sort()
-        x0, y0, x1, y1 = sides[i, 0], sides[i, 1], sides[i, 2], sides[i, 3]
+        x0, y0, x1, y1 = edges[i, 0], edges[i, 1], edges[i, 2], edges[i, 3]
         dx, dy = x1 - x0, y1 - y0
         length = np.sqrt(dx * dx + dy * dy)
         for k in range(m - 1):
@@ -116,8 +116,8 @@ def _pieces(sides, which, where):
                 continue
             mid = 0.5 * (cuts[k] + cuts[k + 1])
             ox, oy = -dy / length * 1e-6, dx / length * 1e-6
-            one = _winding(sides, x0 + mid * dx + ox, y0 + mid * dy + oy) != 0
-            other = _winding(sides, x0 + mid * dx - ox, y0 + mid * dy - oy) != 0
+            one = _winding(edges, x0 + mid * dx + ox, y0 + mid * dy + oy) != 0
+            other = _winding(edges, x0 + mid * dx - ox, y0 + mid * dy - oy) != 0
             if one != other:
                 a, b = (cuts[k], cuts[k + 1]) if one else (cuts[k + 1], cuts[k])
                 kept[count, 0] = x0 + a * dx
@@ -133,30 +133,30 @@ def _pieces(sides, which, where):
 @kernel
 def _sides_of(vertices):
     n = len(vertices)
-    sides = np.empty((n, 4))
+    edges = np.empty((n, 4))
     for i in range(n):
-        sides[i, :2] = vertices[i]
-        sides[i, 2:] = vertices[(i + 1) % n]
-    return sides
+        edges[i, :2] = vertices[i]
+        edges[i, 2:] = vertices[(i + 1) % n]
+    return edges
 
 
 @kernel
-def marked_sides(vertices):
-    """Sides (S, 4) of a closed polygon (V, 2) as (x0, y0, x1, y1), and what each is good for (WINDS, BOUNDS or both).
+def marked_edges(vertices):
+    """Edges (S, 4) of a closed polygon (V, 2) as (x0, y0, x1, y1), and what each is good for (WINDS, BOUNDS or both).
 
-    A polygon that does not cross itself has every side good for both; otherwise its sides only wind, and the cut pieces bound. Also, per
+    A polygon that does not cross itself has every side good for both; otherwise its edges only wind, and the cut pieces bound. Also, per
     side: which of the polygon's it is of (S,), the parameters on that one of its ends (S, 2), and on which hand the filled area lies
     (S,): 1 for that of (-dy, dx), -1 for the other.
     """
-    sides = _sides_of(vertices)
-    n = len(sides)
-    which, where = _crossings(sides)
+    edges = _sides_of(vertices)
+    n = len(edges)
+    which, where = _crossings(edges)
     area = 0.0
     for i in range(n):
-        area += sides[i, 0] * sides[i, 3] - sides[i, 2] * sides[i, 1]
+        area += edges[i, 0] * edges[i, 3] - edges[i, 2] * edges[i, 1]
     hand = 1 if area > 0.0 else -1
     crosses = len(which) > 0
-    pieces, of, cuts = _pieces(sides, which, where) if crosses else (sides[:0], which, sides[:0, :2])
+    pieces, of, cuts = _pieces(edges, which, where) if crosses else (edges[:0], which, edges[:0, :2])
     total = n + len(pieces)
     out, use, origin = np.empty((total, 4)), np.empty(total, np.uint8), np.empty(total, np.int64)
     spans, hands = np.empty((total, 2)), np.empty(total, np.int64)
@@ -168,11 +168,11 @@ def marked_sides(vertices):
         spans[i, 1] = 1.0 if own else cuts[i - n, 1]
         hands[i] = hand if own and not crosses else 1
         for c in range(4):
-            out[i, c] = sides[i, c] if own else pieces[i - n, c]
+            out[i, c] = edges[i, c] if own else pieces[i - n, c]
     return out, use, origin, spans, hands
 
 
 def boundary(vertices: Floats) -> NDArray[np.float64]:
-    """The sides (S, 4) that bound the filled area of a closed polygon (V, 2)."""
-    sides, use, *_ = marked_sides(np.ascontiguousarray(vertices, dtype=np.float64))
-    return sides[(use & BOUNDS) != 0]
+    """The edges (S, 4) that bound the filled area of a closed polygon (V, 2)."""
+    edges, use, *_ = marked_edges(np.ascontiguousarray(vertices, dtype=np.float64))
+    return edges[(use & BOUNDS) != 0]

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.curve.fit import fit_loop
+from roto.curve.curve_fit import fit_loop
 from roto.errors import BadGeometry
 from roto.motion.keys import Floats
 

@@ -1,20 +1,20 @@
 """Flattening: cubic outlines to polygons.
 
-The count of sides per cubic follows Wang's bound (as in Sederberg, Computer Aided Geometric Design, ch. 10): with second differences
+The count of edges per cubic follows Wang's bound (as in Sederberg, Computer Aided Geometric Design, ch. 10): with second differences
 no longer than M, n = ceil(sqrt(6 M / (8 tolerance))) even steps keep every side within the tolerance.
 """
 
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import inner, kernel
+from roto.jit import kernel, leaf
 from roto.motion.keys import Floats
 
 MOST_SIDES = 4096
-"""sides per cubic: enough for a curve of a million px at the finest tolerance, and an end to runaway input."""
+"""edges per cubic: enough for a curve of a million px at the finest tolerance, and an end to runaway input."""
 
 
-@inner
+@leaf
 def _sides(p, q, tolerance):
     ax = p[0]
     ay = p[1]
@@ -45,13 +45,13 @@ def _flatten(points, tolerance):
         for i in range(n):
             p = points[s, i]
             q = points[s, (i + 1) % n]
-            sides = _sides(p, q, tolerance)
+            edges = _sides(p, q, tolerance)
             bx = p[0] + p[4]
             by = p[1] + p[5]
             cx = q[0] + q[2]
             cy = q[1] + q[3]
-            for k in range(sides):
-                t = k / sides
+            for k in range(edges):
+                t = k / edges
                 u = 1.0 - t
                 w0 = u * u * u
                 w1 = 3 * u * u * t
@@ -73,8 +73,8 @@ def _counts(points, tolerance):
     return out
 
 
-def side_counts(points: Floats, tolerance: float) -> NDArray[np.int64]:
-    """How many sides `flatten` makes of each segment: (T, n)."""
+def edge_counts(points: Floats, tolerance: float) -> NDArray[np.int64]:
+    """How many edges `flatten` makes of each segment: (T, n)."""
     return np.asarray(_counts(np.ascontiguousarray(points), tolerance))
 
 

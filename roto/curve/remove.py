@@ -8,9 +8,9 @@ from scipy.optimize import least_squares
 from roto.curve.flatten import polygon
 from roto.curve.split import cubic_at
 from roto.errors import BadGeometry
-from roto.motion import flow
+from roto.motion import interpolate
 from roto.motion.keys import Floats, Keys
-from roto.motion.reaches import rearranged
+from roto.motion.point_reach import rearranged
 from roto.motion.shape import Shape
 from roto.tolerances import FLATTEN_REACH
 
@@ -89,7 +89,7 @@ def _without(shape: Shape, j: int) -> Shape:
         out, into = fit_stretch(places, points[0, i, 4:6], points[0, k, 2:4])
         for part in (i, k):
             if not held[row, part]:
-                values[row, part], speeds[row, part] = points[0, part], flow.speed(form, int(frame), int(frame))[0, part]
+                values[row, part], speeds[row, part] = points[0, part], interpolate.speed(form, int(frame), int(frame))[0, part]
         held[row, [i, k]] = True
         values[row, i, 4:6], values[row, k, 2:4] = out, into
     keep = np.arange(n) != j

@@ -5,9 +5,9 @@ from dataclasses import replace
 import numpy as np
 
 from roto.errors import BadGeometry
-from roto.motion import flow
+from roto.motion import interpolate
 from roto.motion.keys import Floats, Keys
-from roto.motion.reaches import rearranged
+from roto.motion.point_reach import rearranged
 from roto.motion.shape import CURVE, DIVIDING, Shape, keep_smooth
 from roto.tolerances import ADDED_POINT
 
@@ -56,7 +56,7 @@ def add_point(shape: Shape, segment: int, t: float) -> Shape:
 
     def exact(moment: float, frame: int) -> Floats:
         """The outline's points as they are at a moment, with the new one."""
-        values = keep_smooth(flow.evaluate(form, moment, frame), shape.kinds)
+        values = keep_smooth(interpolate.evaluate(form, moment, frame), shape.kinds)
         first, middle, second = split_segment(values[:, i], values[:, j], t)
         values[:, i], values[:, j] = first, second
         return np.insert(values[0], i + 1, middle[0], axis=0)

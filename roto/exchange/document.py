@@ -15,7 +15,7 @@ from roto.matte.stack import Entry, Matte
 from roto.motion import placement
 from roto.motion.group import group_of
 from roto.motion.keys import KIND_NAMES, Keys
-from roto.motion.live import tidy
+from roto.motion.live_ranges import tidy
 from roto.motion.shape import CURVE, GROUP, Shape, settings_values
 from roto.track.ride import carrier_of, own_carrier, rides_of
 from roto.track.track import Carrier, Track

@@ -8,7 +8,8 @@ from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
-from roto.matte.stack import SOLVE, Matte
+from roto.matte.modes import SOLVE
+from roto.matte.stack import Matte
 from roto.motion.keys import Floats
 from roto.motion.shape import DIVIDING, GROUP, Shape
 

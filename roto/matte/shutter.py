@@ -7,8 +7,8 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import inner, kernel
 from roto.errors import RotoError
+from roto.jit import kernel, leaf
 from roto.motion.keys import Floats
 from roto.tolerances import BLUR_CAP
 
@@ -68,7 +68,7 @@ def angle_of(exposure: Fraction, rate: Fraction) -> float:
     return float(360 * exposure * rate)
 
 
-@inner
+@leaf
 def _longest(points, low_x, low_y, high_x, high_y, steps, box):
     """The longest way of one outline (T, n, 6); see `travel`. box: float64 (4,), for the work."""
     moments, n, _ = points.shape

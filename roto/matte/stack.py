@@ -8,21 +8,17 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.matte.coverage import ADD, CUT, KEEP
+from roto.matte.modes import MODES, SOLVE
 from roto.matte.shutter import Shutter
-from roto.motion import flow
+from roto.motion import interpolate
 from roto.motion.group import group_of
 from roto.motion.keys import Floats, Keys
 from roto.motion.shape import GROUP, Shape
 
-MODES = {"add": ADD, "cut": CUT, "keep": KEEP}
-SOLVE = "solve"
-"""the mode of a fringe: within its shape alpha is solved from the plate (`roto.matte.fringe`)"""
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """One line of the stack. mode: add, cut, keep (the overlap) or solve. opacity 0..1 multiplies the shape's own.
+    """One line of the stack. mode: a key of `roto.matte.modes.MODES`. opacity 0..1 multiplies the shape's own.
 
     The line of a group stands for what its shapes make together, from black.
     """
@@ -82,7 +78,7 @@ class Matte:
             return np.zeros(len(frames))
         keyed, values = zip(*self.shift, strict=True)
         keys = Keys.build(list(keyed), np.array([[[v, 0.0]] for v in values]))
-        return flow.evaluate(keys, frames, frames)[:, 0, 0]
+        return interpolate.evaluate(keys, frames, frames)[:, 0, 0]
 
     def with_shape(self, shape: Shape) -> Self:
         """The same matte with the shape of that id put in place of the old one."""
@@ -95,7 +91,6 @@ def sentence(matte: Matte) -> str:
     >>> sentence(Matte(shot="KITE_010", name="kite", size=(8, 8), rate=Fraction(24), first=1, last=1))
     'nothing yet'
     """
-    verbs = {"add": "{} adds", "cut": "{} cuts", "keep": "keep where {} overlaps", SOLVE: "{} is solved from the plate"}
     parts: list[str] = []
     inside: list[str] = []
     for e, group in zip(matte.entries, within(matte.entries), strict=True):
@@ -103,6 +98,6 @@ def sentence(matte: Matte) -> str:
         if e.shape.kind == GROUP:
             who += f" ({', '.join(inside) or 'nothing'})"
             inside = []
-        (parts if group is None else inside).append(verbs[e.mode].format(who))
+        (parts if group is None else inside).append(MODES[e.mode].sentence.format(who))
     text = ", ".join(parts) or "nothing yet"
     return text + ("; all inverted" if matte.inverted else "")

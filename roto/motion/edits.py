@@ -6,9 +6,9 @@ from dataclasses import replace
 import numpy as np
 
 from roto.errors import BadGeometry, BadKeys
-from roto.motion import flow, placement
+from roto.motion import interpolate, placement
 from roto.motion.keys import KIND_NAMES, Floats, Keys
-from roto.motion.reaches import LARGEST_REACH, scale_reach
+from roto.motion.point_reach import LARGEST_REACH, scale_reach
 from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Shape, settings_values
 
 FARTHEST = 1e7
@@ -88,7 +88,7 @@ def place(
     if not (np.isfinite(numbers).all() and 1e-4 < size < 1e4 and np.abs(numbers).max() <= FARTHEST):
         raise BadGeometry("That placement makes no sense. Try a smaller change.")
     move, about = _unridden(shape, frame, move, about)
-    now = flow.evaluate(shape.place, frame, frame)[0]
+    now = interpolate.evaluate(shape.place, frame, frame)[0]
     if about is not None:
         here = np.array(about) - now[placement.MOVE]
         if not shape.place.values[:, [placement.TURN, placement.SIZE]].any():
@@ -125,7 +125,7 @@ def soften(
     if shape.reach is not None and (inner is not None or outer is not None):
         shape = scale_reach(shape, frame, inner, outer)
         inner = outer = None
-    now = flow.evaluate(shape.settings, frame, frame)[0]
+    now = interpolate.evaluate(shape.settings, frame, frame)[0]
     held = np.zeros(3, bool)
     for value, part, column, low, high in (
         (inner, REACH, 0, 0.0, LARGEST_REACH),
@@ -165,7 +165,7 @@ def channel_of(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape
 def key_here(shape: Shape, channel: str, frame: int) -> Shape:
     """Key all of a channel on this frame as it is there; nothing moves on any frame."""
     keys, with_keys = channel_of(shape, channel)
-    return with_keys(flow.key_here(keys, frame))
+    return with_keys(interpolate.key_here(keys, frame))
 
 
 def move_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
@@ -219,7 +219,7 @@ def point_kind(shape: Shape, indices: list[int], to: str) -> Shape:
             if to == SHARP:
                 values[row, i, 2:] = 0.0
             elif to in ("curve", EVEN):
-                into, out = np.split(_smooth_tangents(flow.evaluate(shape.form, int(frame), int(frame))[0], i), 2)
+                into, out = np.split(_smooth_tangents(interpolate.evaluate(shape.form, int(frame), int(frame))[0], i), 2)
                 if to == EVEN:
                     out = (out - into) / 2
                     into = -out

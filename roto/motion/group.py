@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.errors import BadGeometry
-from roto.motion import flow, placement
+from roto.motion import interpolate, placement
 from roto.motion.keys import Floats, Keys
 from roto.motion.shape import GROUP, Shape
-from roto.motion.steady import Steadied, farthest, kinds_on, steady, taken_out
+from roto.motion.steady_form import Steadied, farthest, kinds_on, steady, taken_out
 from roto.tolerances import KEPT_OUTLINE, SAME_VALUE
 
 
@@ -94,12 +94,12 @@ def _factors(group: Shape | None, frames: NDArray[np.int64]) -> tuple[Floats, Fl
     if group is None:
         rest = np.zeros((len(frames), 3, 2))
         return rest, placement.matrices(rest, (0.0, 0.0))
-    return flow.evaluate(group.place, frames, frames), group.maps_at(frames, frames)
+    return interpolate.evaluate(group.place, frames, frames), group.maps_at(frames, frames)
 
 
 def _replaced(shape: Shape, before: Shape | None, after: Shape | None, frames: NDArray[np.int64]) -> Floats:
     """The placement (F, 3, 2) that keeps the picture when a shape goes over from one group to another."""
-    own = flow.evaluate(shape.place, frames, frames)
+    own = interpolate.evaluate(shape.place, frames, frames)
     (old, old_maps), (new, new_maps) = _factors(before, frames), _factors(after, frames)
     out = own.copy()
     for part in (placement.TURN, placement.SIZE):
@@ -151,7 +151,7 @@ def steady_group(group: Shape, members: Sequence[Shape]) -> tuple[Shape, list[Sh
 
 def _led(shape: Shape, frames: NDArray[np.int64], maps: Floats) -> Shape:
     """The shape with these maps (K, 2, 3) taken off its placement, which is keyed on all these frames."""
-    placed = flow.evaluate(shape.place, frames, frames)
+    placed = interpolate.evaluate(shape.place, frames, frames)
     size = np.hypot(maps[:, 0, 0], maps[:, 1, 0])
     turn = np.degrees(np.unwrap(np.arctan2(maps[:, 1, 0], maps[:, 0, 0])))
     pivot = np.zeros((len(frames), 1, 6))

@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 
-from roto.compiled import kernel
+from roto.jit import kernel
 from roto.motion.keys import Floats, Keys
 
 MOVE, TURN, SIZE = 0, 1, 2

@@ -10,11 +10,11 @@ from typing import Protocol, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import kernel
 from roto.errors import BadGeometry
-from roto.motion import flow, placement
+from roto.jit import kernel
+from roto.motion import interpolate, placement
 from roto.motion.keys import Floats, Keys
-from roto.motion.live import Ranges, is_live
+from roto.motion.live_ranges import Ranges, is_live
 
 CORNER, CURVE = 0, 1
 CLOSED, DIVIDING, GROUP = "closed", "dividing", "group"
@@ -81,11 +81,11 @@ class Shape:
 
     def form_at(self, times: object, number: object) -> Floats:
         """The form (T, n, 6) before placement; curve points are kept smooth."""
-        return keep_smooth(flow.evaluate(self.form, times, number), self.kinds)
+        return keep_smooth(interpolate.evaluate(self.form, times, number), self.kinds)
 
     def maps_at(self, times: object, number: object) -> Floats:
         """The placement's affine maps (T, 2, 3)."""
-        return placement.matrices(flow.evaluate(self.place, times, number), self.pivot)
+        return placement.matrices(interpolate.evaluate(self.place, times, number), self.pivot)
 
     def _carried(self, times: object, number: int | NDArray[np.int64]) -> Floats:
         """The form's own points (T, n, 6), placed and carried."""
@@ -129,7 +129,7 @@ class Shape:
 
     def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float]]:
         """Inner and outer reach (px), edge shift (px), opacity at each frame; reaches are never negative, opacity stays in 0..1."""
-        values = flow.evaluate(self.settings, frames, frames)
+        values = interpolate.evaluate(self.settings, frames, frames)
         values[:, REACH] = np.maximum(values[:, REACH], 0.0)
         values[:, OPACITY, 0] = np.clip(values[:, OPACITY, 0], 0.0, 1.0)
         rows = zip(values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], strict=True)
@@ -139,7 +139,7 @@ class Shape:
         """Inner and outer reach (F, n, 2) of the points at each frame, NaN for those without one of their own; None where none has."""
         if self.reach is None:
             return None
-        values = np.maximum(flow.evaluate(self.reach, frames, frames), 0.0)
+        values = np.maximum(interpolate.evaluate(self.reach, frames, frames), 0.0)
         values[:, ~np.array(self.own)] = np.nan
         return values
 

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from roto.errors import BadPicture
 from roto.matte.render import touched_boxes
 from roto.motion.shape import GROUP
-from roto.package import content
+from roto.package import compose
 from roto.package.make import Plan
-from roto.package.measured import Measure, Measuring, alpha_in, measure
 from roto.package.recipe import timecode
+from roto.package.statistics import Measure, Measuring, alpha_in, measure
 from roto.picture import reading_back
 from roto.picture.reading_back import Found, as_unit
 from roto.tolerances import SAME_AREA
@@ -154,12 +154,12 @@ def _value_wrong(name: str, pixels: NDArray[Any], plan: Plan, at: int) -> str:
     """Against a fresh picture of the frame, value by value."""
     kind, frame = plan.recipe.kind, plan.pieces[at].frame
     if pixels.dtype.kind == "u" and not kind.mixes and not kind.movie:
-        return _numbers_wrong(name, pixels, content.whole_numbers(plan.sources, plan.recipe, frame), frame)
-    fresh = content.picture(plan.sources, plan.recipe, frame)
+        return _numbers_wrong(name, pixels, compose.whole_numbers(plan.sources, plan.recipe, frame), frame)
+    fresh = compose.picture(plan.sources, plan.recipe, frame)
     got = as_unit(pixels)
     if kind.looks or (kind.movie and got.ndim == 3 and fresh.ndim == 2):
         got = got if got.ndim == fresh.ndim else got[:, :, :3].mean(axis=2)
-    wanted = np.clip(fresh, 0, 1) if kind.depth in content.STEPS else fresh
+    wanted = np.clip(fresh, 0, 1) if kind.depth in compose.STEPS else fresh
     matte_got, matte_wanted = (alpha_in(p, plan.recipe.content) for p in (got, wanted))
     lossless = kind.tolerance < 1e-3
     if plan.recipe.content == "over" and not lossless:

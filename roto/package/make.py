@@ -13,16 +13,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.aside import aside
+from roto.atomic_write import temporary_name
 from roto.errors import BadPackage
-from roto.matte.fringe import Fringes
+from roto.matte.matting.fringe import Fringes
 from roto.matte.render import Rendered, render_each, samples_wanted
 from roto.matte.stack import Matte
-from roto.package import content
-from roto.package.content import Sources
-from roto.package.inputs import frame_keys
-from roto.package.measured import Measure, alpha_in, measure
+from roto.package import compose
+from roto.package.cache_keys import frame_keys
+from roto.package.compose import Sources
 from roto.package.recipe import Piece, Recipe, timecode
+from roto.package.statistics import Measure, alpha_in, measure
 from roto.picture import reading_back
 from roto.picture.movie_writing import write_movie
 from roto.picture.writing import Header, write_still
@@ -71,7 +71,7 @@ class Plan:
 
     @cached_property
     def channels(self) -> tuple[str, ...]:
-        return content.channels(self.sources, self.recipe)
+        return compose.channels(self.sources, self.recipe)
 
     @cached_property
     def keys(self) -> tuple[str, ...]:
@@ -131,7 +131,7 @@ def plan(
     named: Callable[[int], str] | None = None,
 ) -> Plan:
     """What is made of these by a recipe. BadRecipe when it cannot be. first, last: the range, the shot's own when left out."""
-    content.check(sources, recipe)
+    compose.check(sources, recipe)
     matte = sources.first
     first, last = matte.first if first is None else first, matte.last if last is None else last
     pieces = recipe.pieces(first, last, (matte.first, matte.last))
@@ -167,14 +167,14 @@ def make_stills(plan: Plan, which: Iterable[int], folder: Path, workers: int) ->
 def _plain_mattes(plan: Plan, wanted: list[int], folder: Path, workers: int) -> Iterator[Made]:
     """The quick way: whole numbers straight from the row loop, outlines of many frames at once."""
     kind = plan.recipe.kind
-    depth = kind.depth if kind.depth in content.STEPS else "float"
+    depth = kind.depth if kind.depth in compose.STEPS else "float"
     ats = {plan.pieces[at].frame: at for at in wanted}
     flip = plan.recipe.content == "inverted"
 
     def write(frame: int, done: Rendered) -> Made:
         alpha = done.alpha
         if flip:
-            alpha = alpha.dtype.type(content.STEPS.get(depth, 1)) - alpha
+            alpha = alpha.dtype.type(compose.STEPS.get(depth, 1)) - alpha
         return _written(plan, ats[frame], folder, alpha, done.samples, done.capped)
 
     return render_each(plan.matte, ats, write, workers, depth, plan.sources.fringes)
@@ -182,10 +182,10 @@ def _plain_mattes(plan: Plan, wanted: list[int], folder: Path, workers: int) -> 
 
 def _make(plan: Plan, at: int, folder: Path) -> Made:
     frame = plan.pieces[at].frame
-    pixels = content.numbers(content.picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
+    pixels = compose.numbers(compose.picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
     taken = [samples_wanted(m, frame) for m in plan.sources.mattes]
     if plan.plate_names:
-        beside = content.numbers(content.plate_picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
+        beside = compose.numbers(compose.plate_picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
         write_still(plan.stills(folder, at)[1], beside, plan.recipe.kind.depth, replace(plan.header(at), channels=tuple("RGB")))
     return _written(plan, at, folder, pixels, max(s for s, _ in taken), any(c for _, c in taken))
 
@@ -206,7 +206,7 @@ def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
         with contextlib.suppress(OSError):
             os.link(source, target)  # whole at once, where nothing is there yet and both lie on one disk
             continue
-        beside = aside(target)
+        beside = temporary_name(target)
         try:
             os.link(source, beside)
         except OSError:

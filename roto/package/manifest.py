@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from roto.aside import aside
+from roto.atomic_write import temporary_name
 from roto.errors import BadPackage
 from roto.matte.stack import sentence
 from roto.package.make import PLATE, Plan
@@ -122,7 +122,7 @@ def write(folder: Path, data: dict[str, Any], name: str = MANIFEST) -> Path:
 
 def write_text(path: Path, text: str) -> Path:
     path.parent.mkdir(parents=True, exist_ok=True)
-    beside = aside(path)
+    beside = temporary_name(path)
     beside.write_text(text)
     return beside.replace(path)
 

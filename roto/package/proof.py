@@ -16,11 +16,11 @@ from typing import Any
 import numpy as np
 
 from roto.errors import BadPackage
+from roto.package import anomalies as oddities
 from roto.package import checks
-from roto.package import odd as oddities
 from roto.package.make import PLATE, Plan
 from roto.package.manifest import AT_ONCE, MANIFEST, all_names, load
-from roto.package.measured import Measure
+from roto.package.statistics import Measure
 from roto.picture import reading_back
 
 SAMPLED = 5

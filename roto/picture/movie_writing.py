@@ -12,7 +12,7 @@ import numpy as np
 from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
 from numpy.typing import NDArray
 
-from roto.aside import aside
+from roto.atomic_write import temporary_name
 from roto.errors import BadPicture
 
 THREADS = 2
@@ -74,7 +74,7 @@ def write_movie(
     The file appears whole or not at all. Raises BadPicture with the reason; stops where `frames` raises.
     """
     how = CODECS[codec]
-    beside = aside(path)
+    beside = temporary_name(path)
     try:
         with av.open(str(beside), "w", format=how.container, options={"fflags": "+bitexact", **_muxing(how)}) as out:
             stream: Any = None

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import inner, kernel
+from roto.jit import kernel, leaf
 
 MOST = 0.12
 """of the plain size: above that a general encoder is asked instead"""
@@ -99,7 +99,7 @@ _ACC, _HELD, _AT, _BYTE, _RUN, _A, _B = range(7)
 """what the packing has at hand: bits not written yet and how many, where it writes, the byte in hand, how often, both sums of Adler-32"""
 
 
-@inner
+@leaf
 def _put(state, out, value, bits):
     acc = np.uint64(state[_ACC]) | (np.uint64(value) << np.uint64(state[_HELD]))
     held = state[_HELD] + bits
@@ -112,7 +112,7 @@ def _put(state, out, value, bits):
     state[_ACC], state[_HELD], state[_AT] = np.int64(acc), held, at
 
 
-@inner
+@leaf
 def _put_repeat(state, out, codes, lengths, bases, count, code, bits):
     """A repeat of 3 to LONGEST bytes from a place so far back as this code says; returns how many."""
     k = 0
@@ -124,7 +124,7 @@ def _put_repeat(state, out, codes, lengths, bases, count, code, bits):
     return count
 
 
-@inner
+@leaf
 def _put_run(state, out, codes, lengths, bases):
     """Write the byte in hand as often as it is to be."""
     byte, count = state[_BYTE], state[_RUN]
@@ -149,7 +149,7 @@ def _put_run(state, out, codes, lengths, bases):
         _put(state, out, codes[byte], lengths[byte])
 
 
-@inner
+@leaf
 def _feed(state, out, codes, lengths, bases, byte, count):
     if byte == state[_BYTE]:
         state[_RUN] += count
@@ -158,7 +158,7 @@ def _feed(state, out, codes, lengths, bases, byte, count):
     state[_BYTE], state[_RUN] = byte, count
 
 
-@inner
+@leaf
 def _run_end(row, words, x, value, each, repeat):
     """Where a run of one value ends; words: the same row eight bytes at a time, or nothing where it does not divide."""
     width = len(row)

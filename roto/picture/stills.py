@@ -13,9 +13,9 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from roto.aside import aside
-from roto.compiled import kernel
+from roto.atomic_write import temporary_name
 from roto.errors import BadPicture
+from roto.jit import kernel
 from roto.picture import png
 
 Pixels = NDArray[Any]
@@ -128,7 +128,7 @@ def write_picture(path: Path, pixels: Pixels, level: int = 1) -> None:
 
 def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
     """Write aside, then rename: a half file never looks whole."""
-    beside = aside(path)
+    beside = temporary_name(path)
     target = oiio.ImageOutput.create(str(beside))
     if target is None or not target.open(str(beside), spec):
         raise BadPicture(f"{path.name} cannot be written: {_reason()}")
@@ -142,7 +142,7 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
 
 def write_bytes(path: Path, data: bytes) -> None:
     """Bytes that are encoded already, written the same way."""
-    beside = aside(path)
+    beside = temporary_name(path)
     try:
         beside.write_bytes(data)
         os.replace(beside, path)

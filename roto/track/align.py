@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.compiled import inner, kernel
+from roto.jit import kernel, leaf
 from roto.motion.keys import Floats
 
 MOVE, SIMILAR, AFFINE, PERSPECTIVE = "move", "similar", "affine", "perspective"
@@ -158,7 +158,7 @@ def _small_map(numbers: Any, model: str) -> Floats:
     return np.array([[1 + n[2], n[3], n[0]], [n[4], 1 + n[5], n[1]], [n[6], n[7], 1]])
 
 
-@inner
+@leaf
 def _cubic(picture, x, y):
     """The picture at a place (px, pixel middles at whole numbers), a cubic through the sixteen pixels around it (Keys 1981)."""
     i, j = int(np.floor(x)), int(np.floor(y))
@@ -173,7 +173,7 @@ def _cubic(picture, x, y):
     return out
 
 
-@inner
+@leaf
 def _weights(u):
     return (
         ((-0.5 * u + 1.0) * u - 0.5) * u,

@@ -10,7 +10,7 @@ from roto.errors import BadKeys
 from roto.motion import placement
 from roto.motion.keys import FLOWING, Floats, Keys
 from roto.motion.shape import DIVIDING, GROUP, Shape
-from roto.motion.steady import steady
+from roto.motion.steady_form import steady
 
 ALONG = (0.25, 0.5, 0.75)
 """of each segment: where the outline is looked at beside its points"""

@@ -1,7 +1,7 @@
 """Tracks: points that go with something in the picture, followed or laid by hand; and what they carry.
 
 One point carries by moving, two by turning and sizing too, three by shearing too, four by perspective. Between its frames a track runs as
-every keyed number does (`roto.motion.flow`).
+every keyed number does (`roto.motion.interpolate`).
 """
 
 from collections.abc import Sequence
@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.errors import BadTrack
-from roto.motion import flow
+from roto.motion import interpolate
 from roto.motion.keys import Floats, Keys
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
 
@@ -48,7 +48,7 @@ class Track:
 
     def points_at(self, times: object, number: object) -> Floats:
         """Its points (T, k, 2), plate px, at moments of the exposure of a frame (or of one frame each)."""
-        return flow.evaluate(self.points, times, number)
+        return interpolate.evaluate(self.points, times, number)
 
     def maps_at(self, times: object, number: object, how: str) -> Floats:
         """Maps (T, 3, 3) of plate px on its home frame to plate px at those moments."""
@@ -170,7 +170,7 @@ def corrected(track: Track, frame: int, points: dict[int, tuple[float, float]]) 
     """Some of its points set by hand on a frame. What was followed between here and the next frames set by hand gives way smoothly; beyond
     the last of those it moves by as much."""
     keys = track.points
-    now = flow.evaluate(keys, frame, frame)[0]
+    now = interpolate.evaluate(keys, frame, frame)[0]
     want = now.copy()
     for index, place in points.items():
         if not 0 <= index < keys.parts or not np.isfinite(place).all():
@@ -199,7 +199,7 @@ def with_keys(track: Track, keys: Keys, by_hand: int | None = None) -> Track:
 
 def followed(track: Track, frames: Sequence[int], maps: Sequence[Floats], sure: Sequence[float], source: int) -> Track:
     """The track with frames that were followed from `source`: maps (3, 3) of its plate px. Frames set by hand stay."""
-    begin = flow.evaluate(track.points, source, source)[0]
+    begin = interpolate.evaluate(track.points, source, source)[0]
     values = {int(f): v for f, v in zip(track.points.frames, track.points.values, strict=True)}
     known = dict(zip(track.points.frames.tolist(), track.sure.tolist(), strict=True))
     for frame, there, how_sure in zip(frames, maps, sure, strict=True):

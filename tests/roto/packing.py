@@ -7,7 +7,7 @@ import numpy as np
 
 from benchmarks.scenes import blob, matte, shape
 from roto.package import documents, make, manifest
-from roto.package.content import Sources
+from roto.package.compose import Sources
 from roto.package.formats import FORMATS
 from roto.package.recipe import Recipe
 

@@ -9,8 +9,8 @@ from hypothesis.extra.numpy import arrays
 
 from roto.errors import BadPicture, BadRecipe, RotoError
 from roto.matte.render import render
-from roto.package import content
-from roto.package.content import Sources
+from roto.package import compose
+from roto.package.compose import Sources
 from roto.package.recipe import Recipe
 from roto.picture import display
 
@@ -20,7 +20,7 @@ SOURCES = Sources(mattes=(KITE,), plate=plate)
 
 
 def straight(of: Sources = SOURCES, key: str = "png16") -> np.ndarray:
-    return content.picture(of, Recipe(format=key, content="straight"), 3)
+    return compose.picture(of, Recipe(format=key, content="straight"), 3)
 
 
 def test_a_cut_out_keeps_the_plates_colours_where_it_is_solid_and_alpha_is_the_matte():
@@ -35,13 +35,13 @@ def test_a_cut_out_keeps_the_plates_colours_where_it_is_solid_and_alpha_is_the_m
 @pytest.mark.parametrize("key", ["png16", "exr16"])
 def test_premultiplied_is_straight_times_alpha_and_lies_the_same_over_any_ground(key):
     one = straight(key=key)
-    two = content.picture(SOURCES, Recipe(format=key, content="premultiplied"), 3)
+    two = compose.picture(SOURCES, Recipe(format=key, content="premultiplied"), 3)
     assert np.abs(two[:, :, :3] - one[:, :, :3] * one[:, :, 3:]).max() < 1e-6 and np.array_equal(one[:, :, 3], two[:, :, 3])
 
 
 def test_over_a_colour_is_the_cut_out_laid_on_it():
     how = Recipe(format="png8", content="over", colour=(0.2, 0.4, 0.8))
-    made, cut = content.picture(SOURCES, how, 3), straight()
+    made, cut = compose.picture(SOURCES, how, 3), straight()
     ground = np.array([0.2, 0.4, 0.8])
     wanted = cut[:, :, :3] * cut[:, :, 3:] + ground * (1 - cut[:, :, 3:])
     assert made.shape == (HIGH, WIDE, 3) and np.abs(made - wanted).max() < 2 / 255
@@ -56,11 +56,11 @@ def test_float_files_hold_linear_light_and_the_others_what_is_displayed():
 def test_packed_and_named_mattes_are_each_by_themselves():
     both = Sources(mattes=(KITE, ARM))
     kite, arm = (render(m, 3).alpha for m in (KITE, ARM))
-    packed = content.picture(both, Recipe(format="png16", content="packed"), 3)
-    assert content.channels(both, Recipe(format="png16", content="packed")) == ("R", "G", "B")
+    packed = compose.picture(both, Recipe(format="png16", content="packed"), 3)
+    assert compose.channels(both, Recipe(format="png16", content="packed")) == ("R", "G", "B")
     assert np.array_equal(packed[:, :, 0], kite) and np.array_equal(packed[:, :, 1], arm) and not packed[:, :, 2].any()
-    layers = content.picture(both, Recipe(format="exr16", content="layers"), 3)
-    assert content.channels(both, Recipe(format="exr16", content="layers")) == ("Y", "arm.Y")
+    layers = compose.picture(both, Recipe(format="exr16", content="layers"), 3)
+    assert compose.channels(both, Recipe(format="exr16", content="layers")) == ("Y", "arm.Y")
     assert np.array_equal(layers[:, :, 0], kite) and np.array_equal(layers[:, :, 1], arm)
 
 
@@ -73,14 +73,14 @@ def test_what_cannot_be_made_of_these_is_refused_by_its_field():
         (Sources(mattes=(KITE,)), Recipe(content="straight"), "content", "plate's picture"),
     ):
         with pytest.raises(BadRecipe, match=f"{field}: .*{says}"):
-            content.check(of, how)
+            compose.check(of, how)
 
 
 def test_a_plate_that_is_missing_or_of_another_size_is_said_by_its_frame():
     with pytest.raises(BadPicture, match=r"Frame 3 .*missing"):
-        content.plate_of(Sources(mattes=(KITE,)), 3, False)
+        compose.plate_of(Sources(mattes=(KITE,)), 3, False)
     with pytest.raises(BadPicture, match=r"Frame 3 .*40 x 30 pixels instead of 96 x 64"):
-        content.plate_of(Sources(mattes=(KITE,), plate=lambda frame: np.zeros((30, 40, 3), np.uint8)), 3, False)
+        compose.plate_of(Sources(mattes=(KITE,), plate=lambda frame: np.zeros((30, 40, 3), np.uint8)), 3, False)
 
 
 @settings(max_examples=30, deadline=None)
@@ -93,7 +93,7 @@ def test_a_cut_out_of_another_size_draws_in_no_foreign_colour(wide, high, what):
         return np.rint(255 * (alpha * [0.9, 0.5, 0.1] + (1 - alpha) * [0.1, 0.3, 0.9])).astype(np.uint8)
 
     how = Recipe(format="png16", content=what, size="own", width=wide, height=high)
-    made = content.picture(Sources(mattes=(KITE,), plate=two), how, 3)
+    made = compose.picture(Sources(mattes=(KITE,), plate=two), how, 3)
     assert made.shape == (high, wide, 4) and made.min() >= 0 and made[:, :, 3].max() <= 1
     seen = made[:, :, 3] > 0.25
     colour = made[:, :, :3] / (1 if what == "straight" else np.maximum(made[:, :, 3:], 1e-6))

@@ -12,7 +12,7 @@ from benchmarks.clips import texture
 from roto.matte.render import render
 from roto.motion import edits, placement
 from roto.motion.keys import Keys
-from roto.track import fit
+from roto.track import edge_fit
 
 from .build import blob, matte, shape
 
@@ -28,9 +28,9 @@ def plate(it, frame, grain=0.01, soft=0.0, flat=False):
     return np.repeat(grey[..., None], 3, axis=2).astype(np.float32)
 
 
-def lies(it, picture, points, others=None, window=fit.WINDOW):
-    segments, t = fit.parameters(points[None])
-    return fit.measure(picture, points, segments, t, others, window), segments, t
+def lies(it, picture, points, others=None, window=edge_fit.WINDOW):
+    segments, t = edge_fit.parameters(points[None])
+    return edge_fit.measure(picture, points, segments, t, others, window), segments, t
 
 
 def outline(it, frame=1):
@@ -67,15 +67,15 @@ def test_points_pulled_come_back_to_the_edge_as_one(seed):
     shaken = outline(it).copy()
     shaken[:, :2] += 2.0 * np.array([np.cos(angle), np.sin(angle)]) + rng.uniform(-1, 1, (9, 2))
     here, segments, t = lies(it, plate(it, 1), shaken)
-    back = fit.pulled(shaken, here, segments, t, range(9))
+    back = edge_fit.pulled(shaken, here, segments, t, range(9))
 
     def away(points):
-        true, _ = fit.places_at(outline(it), np.repeat(np.arange(9), 800), np.tile(np.linspace(0, 1, 800), 9))
-        ours, _ = fit.places_at(points, segments, t)
+        true, _ = edge_fit.places_at(outline(it), np.repeat(np.arange(9), 800), np.tile(np.linspace(0, 1, 800), 9))
+        ours, _ = edge_fit.places_at(points, segments, t)
         return np.hypot(*(ours[:, None] - true[None]).transpose(2, 0, 1)).min(axis=1).mean()
 
     assert away(back) < 0.5 and away(back) < away(shaken)
-    only = fit.pulled(shaken, here, segments, t, [3])
+    only = edge_fit.pulled(shaken, here, segments, t, [3])
     assert np.array_equal(np.delete(only, 3, axis=0), np.delete(shaken, 3, axis=0))
 
 
@@ -97,28 +97,28 @@ def test_the_frame_of_a_spoilt_key_is_the_weakest():
         true, ours = moving(), moving(spoilt, (3 * np.cos(angle), 3 * np.sin(angle)))
         every = np.arange(1, 34)
         outlines = ours.outlines(every)
-        segments, t = fit.parameters(outlines)
+        segments, t = edge_fit.parameters(outlines)
         found = []
         for k, frame in enumerate(every):
             picture = cv2.GaussianBlur(plate(true, int(frame)), (0, 0), 0.8)
-            found.append(fit.by_segment(fit.measure(picture, outlines[k], segments, t), segments, 10))
-        scores = fit.scores_over_time(found)
-        right += fit.weakest(scores, np.isin(every, ours.place.frames), 1)[:1] == [spoilt]
-        assert scores[spoilt - 1] > fit.WEAK > np.nanmedian(scores)
+            found.append(edge_fit.by_segment(edge_fit.measure(picture, outlines[k], segments, t), segments, 10))
+        scores = edge_fit.scores_over_time(found)
+        right += edge_fit.weakest(scores, np.isin(every, ours.place.frames), 1)[:1] == [spoilt]
+        assert scores[spoilt - 1] > edge_fit.WEAK > np.nanmedian(scores)
     assert right >= 9
 
 
 def test_who_traces_inside_is_not_told_so_and_what_is_unknown_has_no_score():
     usual = [[(0.7, 0.7, 0.2)] * 4 for _ in range(12)]
-    assert np.nanmax(fit.scores_over_time(usual)) < 1e-9
+    assert np.nanmax(edge_fit.scores_over_time(usual)) < 1e-9
     far = [[(4.0, 4.0, 0.2)] * 4 for _ in range(12)]
-    assert fit.scores_over_time(far)[0] == pytest.approx(4.0 - fit.HABIT)
+    assert edge_fit.scores_over_time(far)[0] == pytest.approx(4.0 - edge_fit.HABIT)
     none = [[(None, 0.0, 0.0)] * 4, None, *usual]
-    assert np.isnan(fit.scores_over_time(none)[:2]).all()
+    assert np.isnan(edge_fit.scores_over_time(none)[:2]).all()
 
 
 def test_the_next_key_goes_where_it_is_off_and_far_from_keys():
     scores = np.array([0.1, 0.2, 1.4, 1.5, 1.4, 0.2, 0.1, 1.6, 0.1])
-    assert fit.where_to_key(scores, [1, 7, 8], 1) == 4
-    assert fit.where_to_key(np.full(9, 0.2), [1, 9], 1) is None
-    assert fit.where_to_key(np.full(9, np.nan), [1], 1) is None
+    assert edge_fit.where_to_key(scores, [1, 7, 8], 1) == 4
+    assert edge_fit.where_to_key(np.full(9, 0.2), [1, 9], 1) is None
+    assert edge_fit.where_to_key(np.full(9, np.nan), [1], 1) is None

@@ -12,11 +12,11 @@ from pymatting import lkm_laplacian
 from roto.__main__ import main
 from roto.errors import NoFringe
 from roto.exchange import document
-from roto.matte import fringe
-from roto.matte.matting import Laplacian, solve_alpha
+from roto.matte.matting import fringe
+from roto.matte.matting.laplacian import Laplacian, solve_alpha
+from roto.matte.matting.temporal import cleaned, motion, solved_again, steadied
 from roto.matte.render import render, render_each, touched_box
 from roto.matte.stack import Entry, sentence
-from roto.matte.steady import cleaned, motion, solved_again, steadied
 from roto.motion import edits
 
 from .build import matte, rectangle, shape
@@ -212,7 +212,7 @@ def test_without_waiting_what_is_not_solved_is_left_out_and_told(stack):
 def test_the_hairs_keep_their_own_colour(stack):
     picture, _ = hairy(4, 0.002)
     solved = solver(0.002).solved(stack, 1, 4)
-    colour = fringe.foreground(picture, solved)
+    colour = fringe.own_colour(picture, solved)
     thin = solved.unknown & (solved.alpha > 0.3) & (solved.alpha < 0.7)
     x0, y0, x1, y1 = solved.box
     carried = np.abs(picture[y0:y1, x0:x1] - HAIR)[thin].mean()

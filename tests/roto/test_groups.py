@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from roto.errors import BadGeometry
-from roto.motion import edits, flow, placement
+from roto.motion import edits, interpolate, placement
 from roto.motion.group import Riding, group_of, let_ride, make_group, steady_group
 from roto.motion.keys import Keys
 
@@ -107,8 +107,8 @@ def test_steadying_a_group_takes_out_what_all_share_and_leaves_keyed_outlines():
         assert away(was, now, np.array(frames)) < 1e-6
         assert group_of(now) is new
     assert said.before > 20 and said.after < 4
-    assert flow.evaluate(new.place, 22, 22)[0, placement.TURN, 0] == pytest.approx(
-        flow.evaluate(led.place, 22, 22)[0, placement.TURN, 0], abs=5
+    assert interpolate.evaluate(new.place, 22, 22)[0, placement.TURN, 0] == pytest.approx(
+        interpolate.evaluate(led.place, 22, 22)[0, placement.TURN, 0], abs=5
     )
 
 

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from roto.exchange import document
-from roto.matte import fringe, small
+from roto.matte import thumbnails
+from roto.matte.matting import fringe
 from roto.matte.render import render
 from roto.matte.stack import Entry, sentence
 from roto.motion.group import Riding, make_group
@@ -124,7 +125,7 @@ def test_it_reads_as_a_sentence_is_shown_line_by_line_and_travels():
     it = grouped(*lines(), below=(body,), mode="cut")
     assert [e.shape.name for e in it.entries] == ["body", "arm", "strap", "hand", "limbs"]
     assert sentence(it) == "body adds, limbs (arm adds, strap cuts, hand adds) cuts"
-    so_far = [render(part, 1).alpha for part in small.so_far(it, 60)]
+    so_far = [render(part, 1).alpha for part in thumbnails.so_far(it, 60)]
     assert so_far[1][2, 2] == 0 and so_far[1][24, 16] == 1  # the arm alone, not with the body
     assert so_far[4][2, 2] == 1 and so_far[4][35, 20] == 0
     back = document.loads(document.dumps(it))

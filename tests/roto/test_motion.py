@@ -10,9 +10,9 @@ from roto.curve.flatten import polygon
 from roto.curve.split import add_point
 from roto.errors import BadKeys
 from roto.matte.render import render, samples_wanted
-from roto.motion import flow, placement
+from roto.motion import interpolate, placement
 from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
-from roto.motion.live import tidy
+from roto.motion.live_ranges import tidy
 
 from .build import blob, matte, rectangle, shape
 
@@ -23,7 +23,7 @@ def line(values, frames=None, kinds=None):
 
 
 def at(keys, t, number=None):
-    return flow.evaluate(keys, t, np.floor(t) if number is None else number)[:, 0, 0]
+    return interpolate.evaluate(keys, t, np.floor(t) if number is None else number)[:, 0, 0]
 
 
 def test_passes_through_its_keys_and_follows_polynomials():
@@ -55,9 +55,9 @@ def test_an_only_key_holds_everywhere_as_two_equal_ones_would(values, frame, tim
     one = Keys.build([frame], points[None], speeds=np.full((1, 2, 6), speed))
     two = Keys.build([frame, frame + 7], np.stack([points, points]))
     numbers = np.floor(times).astype(int)
-    assert np.array_equal(flow.evaluate(one, times, numbers), flow.evaluate(two, times, numbers))
-    assert not flow.speed(one, times, numbers).any()
-    assert np.array_equal(flow.evaluate(one, times, numbers)[0], points)
+    assert np.array_equal(interpolate.evaluate(one, times, numbers), interpolate.evaluate(two, times, numbers))
+    assert not interpolate.speed(one, times, numbers).any()
+    assert np.array_equal(interpolate.evaluate(one, times, numbers)[0], points)
 
 
 def test_an_edit_is_local():
@@ -73,7 +73,7 @@ def test_an_edit_is_local():
 @settings(max_examples=60, deadline=None)
 def test_a_key_without_a_change_moves_nothing(frame, values, kind):
     keys = line(values, kinds=[FLOWING, FLOWING, kind, FLOWING, FLOWING, kind, FLOWING, FLOWING])
-    more = flow.key_here(keys, frame)
+    more = interpolate.key_here(keys, frame)
     t = np.arange(0, 70, 0.25)
     assert at(more, t) == pytest.approx(at(keys, t), abs=1e-9)
 

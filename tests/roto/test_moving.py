@@ -8,14 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numba import njit
 
-from roto.lanes import LANE, even_alpha, note_nearer
-from roto.matte import exposure
-from roto.matte.profile import NAMES, average, cubic
-from roto.matte.ramp import mean_alpha, ramp
-from roto.matte.render import render, render_each, samples_wanted
+from roto.matte.feather.integral import integral, mean_alpha
+from roto.matte.feather.profile import NAMES, average, cubic
+from roto.matte.render import exposure, render, render_each, samples_wanted
 from roto.matte.stack import Entry
 from roto.motion import placement
 from roto.motion.keys import STRAIGHT, Keys
+from roto.simd import LANE, even_alpha, note_nearer
 from tests.roto.build import blob, matte, rectangle, shape
 
 
@@ -37,7 +36,7 @@ def summed(x0, x1, small, curve, whole):
 )
 def test_the_mean_over_a_step_is_that_of_its_moments(name, whole, at, way, angle):
     x0 = -2 + at * (whole + 4)
-    it = ramp(name, whole)
+    it = integral(name, whole)
     small = float(np.sin(angle))
     got = closed(x0, x0 + way, small, cubic(name), it.cubics, it.tables, it.beyond, it.whole)
     want = summed(x0, x0 + way, small, cubic(name), whole)

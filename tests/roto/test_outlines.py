@@ -11,14 +11,14 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from benchmarks.general import filled_area
-from roto.curve.boundary import BOUNDS, WINDS, boundary, marked_sides
-from roto.curve.flatten import MOST_SIDES, flatten, polygon, side_counts
+from roto.curve.boundary import BOUNDS, WINDS, boundary, marked_edges
+from roto.curve.flatten import MOST_SIDES, edge_counts, flatten, polygon
 from roto.curve.split import cubic_at, split_segment
 from roto.errors import BadKeys, BadUpload
-from roto.matte import small
+from roto.matte import thumbnails
 from roto.matte.render import render, touched_boxes
 from roto.matte.stack import Entry
-from roto.motion.live import is_live, tidy
+from roto.motion.live_ranges import is_live, tidy
 from roto.picture import sequence
 
 from .build import blob, matte, rectangle, shape
@@ -38,11 +38,11 @@ def test_sides_lie_within_the_tolerance_of_the_curve(seed, rough, tolerance):
 
 def test_finer_takes_more_sides_and_the_wildest_curve_an_end():
     points = blob(12, (50.0, 50.0), 30.0, 3)
-    counts = [side_counts(points[None], t).sum() for t in (0.5, 0.05, 0.005)]
+    counts = [edge_counts(points[None], t).sum() for t in (0.5, 0.05, 0.005)]
     assert counts[0] < counts[1] < counts[2] < 40 * counts[0]
     wild = points.copy()
     wild[0, 4:] = 1e12
-    assert side_counts(wild[None], 0.002).max() == MOST_SIDES and np.isfinite(polygon(wild, 0.002)).all()
+    assert edge_counts(wild[None], 0.002).max() == MOST_SIDES and np.isfinite(polygon(wild, 0.002)).all()
     two = np.stack([points, points + 1.0])
     vertices, starts = flatten(two, 0.01)
     assert np.array_equal(vertices[: starts[1]], polygon(points, 0.01)) and np.array_equal(vertices[starts[1] :], polygon(two[1], 0.01))
@@ -61,7 +61,7 @@ def test_the_boundary_is_that_of_the_filled_area(seed, n, cross):
     assert np.hypot(*(sides[:, 2:] - sides[:, :2]).T).sum() == pytest.approx(area.length, rel=1e-5)
     middles = (sides[:, :2] + sides[:, 2:]) / 2
     assert shapely.distance(shapely.points(middles), area.boundary).max() < 1e-6
-    every, use, origin, spans, hands = marked_sides(ring)
+    every, use, origin, spans, hands = marked_edges(ring)
     assert ((use & WINDS) != 0).sum() == n and (origin < n).all() and (spans >= 0).all() and (spans <= 1).all()
     for side, hand in zip(every[(use & BOUNDS) != 0], hands[(use & BOUNDS) != 0], strict=True):
         way = side[2:] - side[:2]
@@ -111,7 +111,7 @@ def test_nothing_of_a_matte_lies_outside_the_box_it_is_said_to_touch(seed, dx, d
 def test_a_matte_made_small_shows_line_by_line_what_it_comes_to():
     door = Entry(shape=shape(rectangle(40, 30, 80, 70), "door"), mode="cut")
     whole = matte(shape(rectangle(20, 10, 100, 90), "house", outer=4.0), door)
-    first, second = (render(m, 1).alpha for m in small.so_far(whole, 60))
+    first, second = (render(m, 1).alpha for m in thumbnails.so_far(whole, 60))
     assert first.shape == second.shape == (50, 60)
     fine = render(whole, 1).alpha.reshape(50, 2, 60, 2).mean(axis=(1, 3))
     assert np.abs(second - fine).max() < 0.05 and np.abs(second - fine).mean() < 0.002

@@ -18,11 +18,11 @@ from PIL import Image
 from roto.errors import BadPackage, BadRecipe
 from roto.matte.render import render
 from roto.motion import edits
-from roto.package import content, inputs, make, manifest, names, odd, proof, recipe, sheet
-from roto.package.content import Sources
+from roto.package import anomalies, cache_keys, compose, make, manifest, names, proof, recipe, sheet
+from roto.package.compose import Sources
 from roto.package.formats import FORMATS
-from roto.package.measured import Measure, measure
 from roto.package.recipe import CONTENTS, Recipe
+from roto.package.statistics import Measure, measure
 from roto.picture import reading_back
 
 from .packing import ARM, HIGH, KITE, LAST, WIDE, X, Y, made, plate, recipe_of
@@ -98,7 +98,7 @@ def test_a_cut_out_over_another_ground_is_what_the_subject_would_be_there(tmp_pa
     alpha = render(KITE, 3).alpha[:, :, None]
     mixed = np.rint(255 * (alpha * colour + (1 - alpha) * old)).astype(np.uint8)
     source = Sources(mattes=(KITE,), plate=lambda frame: mixed)
-    got = content.picture(source, Recipe(content=what), 3)
+    got = compose.picture(source, Recipe(content=what), 3)
     laid = got[..., :3] * (got[..., 3:] if what == "straight" else 1) + (1 - got[..., 3:]) * new
     assert np.abs(laid - (alpha * colour + (1 - alpha) * new)).max() < 0.03
     assert np.abs(laid - (alpha * mixed / 255 + (1 - alpha) * new)).max() > 0.1  # what would come of the plate's own colours
@@ -120,7 +120,7 @@ def test_exr_says_what_it_is(tmp_path):
 @pytest.mark.parametrize("size", [(48, 32), (192, 128), (40, 40)])
 def test_another_size_keeps_areas_and_stays_between_black_and_white(size):
     how = Recipe(size="own", width=size[0], height=size[1])
-    small = content.picture(Sources(mattes=(KITE,)), how, 3)
+    small = compose.picture(Sources(mattes=(KITE,)), how, 3)
     assert small.shape == size[::-1] and small.min() >= 0 and small.max() <= 1
     assert small.mean() == pytest.approx(render(KITE, 3).alpha.mean(), rel=0.01)
 
@@ -291,7 +291,7 @@ def _m(area: float, x: float = 30.0) -> Measure:
     ],
 )
 def test_what_a_receiver_would_ask_about_is_listed(areas, xs, found):
-    rows = odd.find(range(1, 7), [_m(a, x) for a, x in zip(areas, xs, strict=True)], (96, 64))
+    rows = anomalies.find(range(1, 7), [_m(a, x) for a, x in zip(areas, xs, strict=True)], (96, 64))
     assert [(r.frame, r.what) for r in rows] == found and all(str(r.frame) in r.says or "No frame" in r.says for r in rows)
 
 
@@ -317,14 +317,14 @@ def _changed(at: int):
 
 def test_only_frames_that_changed_have_another_name():
     frames = list(range(1, 101))
-    before = inputs.matte_keys(replace(KITE, last=100), frames)
-    assert before == inputs.matte_keys(replace(KITE, last=100, name="another", shot="MILL_040"), frames)
+    before = cache_keys.matte_keys(replace(KITE, last=100), frames)
+    assert before == cache_keys.matte_keys(replace(KITE, last=100, name="another", shot="MILL_040"), frames)
     keyed = KITE
     for frame in (40, 44, 48, 52, 56, 60):
         now = keyed.entries[0].shape.outlines(np.array([frame]))[0]
         keyed = keyed.with_shape(edits.move_points(keyed.entries[0].shape, frame, {3: now[3]}))
     moved = keyed.with_shape(edits.move_points(keyed.entries[0].shape, 50, {3: [60, 30, -2, 0, 2, 0]}))
-    a, b = (inputs.matte_keys(it, frames) for it in (keyed, moved))
+    a, b = (cache_keys.matte_keys(it, frames) for it in (keyed, moved))
     changed = [f for f in frames if a[f] != b[f]]
     assert changed and min(changed) > 40 and max(changed) < 60 and 50 in changed
     for frame in frames[::9]:  # equal names are a promise of equal pictures
@@ -346,12 +346,12 @@ def test_only_frames_that_changed_have_another_name():
 )
 def test_whatever_changes_the_picture_changes_the_name(other):
     assert not np.array_equal(render(KITE, 1).alpha, render(other, 1).alpha)
-    assert inputs.matte_keys(KITE, [1]) != inputs.matte_keys(other, [1])
+    assert cache_keys.matte_keys(KITE, [1]) != cache_keys.matte_keys(other, [1])
 
 
 def test_the_sheet_and_the_words_tell_people_what_is_there(tmp_path):
     it, measured = made(tmp_path, Recipe(content="straight"))
-    pictures = [(str(k), sheet.small(content.picture(it.sources, it.recipe, k)), k == 2) for k in range(1, 4)]
+    pictures = [(str(k), sheet.small(compose.picture(it.sources, it.recipe, k)), k == 2) for k in range(1, 4)]
     sheet.write_sheet(tmp_path / "sheet.png", pictures)
     with Image.open(tmp_path / "sheet.png") as shown:
         pixels = np.asarray(shown)
@@ -377,6 +377,6 @@ def test_another_program_lays_the_cut_out_over_a_ground_as_we_do(tmp_path, key, 
     laid = [MAGICK, str(tmp_path / "ground.png"), str(still), "-composite", "-depth", "16", "-colorspace", "sRGB", "rgb:-"]
     raw = subprocess.run(laid, capture_output=True, check=True).stdout
     seen = np.frombuffer(raw, "<u2").reshape(HIGH, WIDE, 3) / 65535
-    cut = content.picture(Sources(mattes=(KITE,), plate=plate), Recipe(content="straight"), 3)
+    cut = compose.picture(Sources(mattes=(KITE,), plate=plate), Recipe(content="straight"), 3)
     ours = cut[..., :3] * cut[..., 3:] + (1 - cut[..., 3:]) * ground / 255
     assert np.abs(seen - ours).max() <= 1 / 255 + 1e-6

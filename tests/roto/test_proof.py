@@ -11,7 +11,7 @@ import pytest
 from roto.errors import Cancelled
 from roto.matte.stack import Entry
 from roto.package import make, manifest, proof
-from roto.package.content import Sources
+from roto.package.compose import Sources
 from roto.package.recipe import Recipe
 
 from .packing import KITE, made, plate, recipe_of

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import distance_transform_edt as edt
 
-from roto.matte import profile
-from roto.matte.profile import CUBICS, average, cubic
+from roto.matte.feather import profile
+from roto.matte.feather.profile import CUBICS, average, cubic
 from roto.matte.render import render
 from roto.matte.stack import Entry
 

@@ -8,8 +8,8 @@ from roto.curve.split import add_point
 from roto.errors import BadGeometry
 from roto.exchange import document
 from roto.matte.render import render
-from roto.motion import edits, surgery
-from roto.motion.reaches import one_reach, set_reach, with_own
+from roto.motion import edits, retime
+from roto.motion.point_reach import one_reach, set_reach, with_own
 
 from .build import blob, matte, rectangle, shape
 
@@ -38,7 +38,7 @@ def test_as_a_whole_they_are_sized_alike_and_all_keys_by_the_same():
     it = set_reach(soft(), 1, {3: (None, 8.0)})
     sized = edits.soften(it, 1, outer=4.0)
     assert sized.reaches_at(1)[0, :, 1].tolist() == [2, 2, 2, 4, *[2] * 6]
-    more = surgery.offset_soft(it, 1, None, outer=10.0)
+    more = retime.offset_soft(it, 1, None, outer=10.0)
     assert more.reaches_at(11)[0, 3, 1] == pytest.approx(8 + 2)
 
 

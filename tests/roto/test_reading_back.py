@@ -14,7 +14,7 @@ from PIL import Image
 
 from roto.errors import BadPicture
 from roto.matte.render import render
-from roto.package.measured import Measuring, measure
+from roto.package.statistics import Measuring, measure
 from roto.picture import png, reading_back
 
 from .build import blob, matte, shape

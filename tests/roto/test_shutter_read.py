@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
+from roto.matte.analysis.shutter_estimate import NotMoving, read_shutter
 from roto.matte.render import render
-from roto.matte.shutter_read import NotMoving, read_shutter
 
 from .build import blob, matte, shape
 

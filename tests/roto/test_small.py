@@ -3,8 +3,8 @@
 import numpy as np
 
 from roto.matte.render import render
-from roto.matte.small import so_far
 from roto.matte.stack import Entry
+from roto.matte.thumbnails import so_far
 
 from .build import matte, rectangle, shape, with_reach
 

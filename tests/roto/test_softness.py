@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
+from roto.matte.analysis.softness import read_softness
 from roto.matte.render import render
-from roto.matte.softness import read_softness
 
 from .build import blob, matte, shape
 

@@ -6,15 +6,15 @@ import shapely
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from roto.curve.fit import fit_loop
+from roto.curve.curve_fit import fit_loop
 from roto.curve.flatten import polygon
 from roto.errors import BadGeometry, BadKeys
 from roto.matte.render import render
-from roto.motion import edits, placement, surgery
+from roto.motion import edits, placement, retime
 from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
 from roto.motion.shape import CORNER, CURVE, DIVIDING
-from roto.motion.shared import share_edge
-from roto.motion.steady import steady
+from roto.motion.shared_edge import share_edge
+from roto.motion.steady_form import steady
 from tests.roto.build import blob, matte, rectangle, shape
 
 EVERY = ("form", "placement", "settings")
@@ -64,14 +64,14 @@ def keyed():
 @given(st.integers(-200, 200), st.integers(-50, 60))
 def test_shifted_keys_move_everything_in_time(by, frame):
     it = keyed()
-    moved = surgery.shift_keys(it, EVERY, by)
+    moved = retime.shift_keys(it, EVERY, by)
     assert np.allclose(moved.outlines(np.array([frame + by])), it.outlines(np.array([frame])), atol=1e-9)
 
 
 @given(st.integers(2, 9), st.integers(-3, 14))
 def test_stretched_keys_run_slower(times, frame):
     it = keyed()
-    slow = surgery.stretch_keys(it, EVERY, (1, 11), (1, 1 + 10 * times))
+    slow = retime.stretch_keys(it, EVERY, (1, 11), (1, 1 + 10 * times))
     assert np.allclose(slow.outlines(np.array([1 + (frame - 1) * times])), it.outlines(np.array([frame])), atol=1e-9)
 
 
@@ -79,8 +79,8 @@ def test_stretched_keys_run_slower(times, frame):
 def test_reversed_keys_run_backwards(frame, kind):
     it = keyed()
     it = edits.key_kind(it, "placement", 1, ["hold", "straight", "flowing"][kind])
-    back = surgery.reverse_keys(it, EVERY, (1, 11))
-    twice = surgery.reverse_keys(back, EVERY, (1, 11))
+    back = retime.reverse_keys(it, EVERY, (1, 11))
+    twice = retime.reverse_keys(back, EVERY, (1, 11))
     assert np.allclose(twice.outlines(np.array([frame])), it.outlines(np.array([frame])), atol=1e-9)
     if kind != HOLD or frame in (1, 11):
         assert np.allclose(back.outlines(np.array([12 - frame])), it.outlines(np.array([frame])), atol=1e-9)
@@ -88,19 +88,19 @@ def test_reversed_keys_run_backwards(frame, kind):
 
 def test_keys_that_would_fall_on_one_frame_are_refused():
     with pytest.raises(BadKeys, match="one frame"):
-        surgery.stretch_keys(keyed(), ["form"], (1, 11), (1, 2))
+        retime.stretch_keys(keyed(), ["form"], (1, 11), (1, 2))
     with pytest.raises(BadKeys, match="too far"):
-        surgery.shift_keys(keyed(), ["form"], 10**7)
+        retime.shift_keys(keyed(), ["form"], 10**7)
 
 
 def test_one_key_holds_the_shape_as_it_is_there():
-    it = surgery.only_key(keyed(), EVERY, 7)
+    it = retime.only_key(keyed(), EVERY, 7)
     assert it.form.frames.tolist() == it.place.frames.tolist() == [7]
     assert np.allclose(it.outlines(np.array([1, 7, 30])), keyed().outlines(np.array([7]))[0], atol=1e-9)
 
 
 def test_a_copied_key_says_the_same_on_its_new_frame_and_the_others_stay():
-    it = surgery.copy_key(keyed(), "form", 5, 20)
+    it = retime.copy_key(keyed(), "form", 5, 20)
     assert it.form.held[it.form.index(20)].tolist() == [True] + [False] * 5
     assert np.allclose(it.form_at(20, 20)[0, 0], keyed().form_at(5, 5)[0, 0])
     for frame in (1, 5, 11):
@@ -109,26 +109,26 @@ def test_a_copied_key_says_the_same_on_its_new_frame_and_the_others_stay():
 
 def test_taken_keys_fit_or_are_refused():
     one, other = keyed(), shape(blob(n=6, seed=9), move=(-40, 0))
-    assert np.array_equal(surgery.take_keys(one, other, ["placement"]).place.values, other.place.values)
-    assert np.allclose(surgery.take_keys(one, other, ["form", "placement"]).outlines(np.array([4])), other.outlines(np.array([4])))
+    assert np.array_equal(retime.take_keys(one, other, ["placement"]).place.values, other.place.values)
+    assert np.allclose(retime.take_keys(one, other, ["form", "placement"]).outlines(np.array([4])), other.outlines(np.array([4])))
     with pytest.raises(BadGeometry, match="do not fit"):
-        surgery.take_keys(one, shape(blob(n=7)), ["form"])
+        retime.take_keys(one, shape(blob(n=7)), ["form"])
 
 
 @pytest.mark.parametrize("first", [None, 5])
 def test_the_same_offset_on_all_keys_or_from_here_on(first):
     it = keyed()
     here = it.outlines(np.array([5]))[0, 2]
-    moved = surgery.offset_points(it, 5, {2: [here[0] + 3, here[1] - 2, *here[2:]]}, first)
+    moved = retime.offset_points(it, 5, {2: [here[0] + 3, here[1] - 2, *here[2:]]}, first)
     change = moved.outlines(np.arange(-3, 20)) - it.outlines(np.arange(-3, 20))
     frames = np.arange(-3, 20)
     later = frames >= (5 if first else -3)
     assert np.allclose(change[later, 2, :2], (3, -2), atol=1e-9)
     assert np.allclose(change[frames <= 1, 2], 0 if first else [3, -2, 0, 0, 0, 0], atol=1e-9)
     assert np.allclose(np.delete(change, 2, axis=1), 0, atol=1e-9)
-    placed = surgery.offset_place(it, 5, (4.0, 0.0), 0.0, 1.0, None, first)
+    placed = retime.offset_place(it, 5, (4.0, 0.0), 0.0, 1.0, None, first)
     assert np.allclose((placed.outlines(frames) - it.outlines(frames))[later, :, 0], 4, atol=1e-9)
-    soft = surgery.offset_soft(it, 5, first, outer=5.0)
+    soft = retime.offset_soft(it, 5, first, outer=5.0)
     assert [s[1] for s in soft.settings_at(np.array([1, 9]))] == ([2.0, 5.0] if first else [5.0, 5.0])
 
 

@@ -19,7 +19,7 @@ from roto.matte.render import render
 from roto.matte.stack import Entry
 from roto.motion import edits
 from roto.package import documents, make
-from roto.package.content import Sources
+from roto.package.compose import Sources
 from roto.package.recipe import Recipe
 
 SIZE = (200, 100)

@@ -14,7 +14,7 @@ from roto.matte.render import render
 from roto.motion import edits, placement
 from roto.motion.keys import Keys
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
-from roto.track.fit import places_at
+from roto.track.edge_fit import places_at
 from roto.track.follow import Follower, around_point
 from roto.track.thin import baked, looked_at, off_by, thin
 from roto.track.track import Carrier, Track, carried, corrected, cut_off, followed, joined, laid, maps_between, smoothed, taken_at

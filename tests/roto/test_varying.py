@@ -7,7 +7,7 @@ import pytest
 
 from roto.curve.flatten import flatten
 from roto.errors import BadGeometry
-from roto.matte.along import along
+from roto.matte.feather.along_outline import along
 from roto.matte.render import render, touched_box
 from roto.motion.keys import Keys
 from roto.tolerances import FLATTEN_REACH

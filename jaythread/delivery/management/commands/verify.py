@@ -8,7 +8,7 @@ from jaythread.delivery import making
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.planning import plan_of
 from roto.errors import RotoError
-from roto.package.measured import Measure
+from roto.package.statistics import Measure
 
 
 class Command(BaseCommand):

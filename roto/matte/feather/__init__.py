@@ -1,0 +1,1 @@
+"""Soft edges: alpha across the reach of an outline."""

@@ -1,0 +1,1 @@
+"""Alpha solved from the picture itself: hair and fuzz."""

@@ -1,0 +1,49 @@
+"""The ways in which a line of the stack combines with what lies below it: one table, read by all who need to know.
+
+A mode that combines shapes has a rule for areas and a rule for alpha. The rule for areas says what becomes of the alpha below a point
+outside and inside of the shape: it stays, it becomes 0, or it becomes 1. The rule for alpha follows from it, since every mode is linear in
+both sides; `roto.matte.render.mixing` has it as vector loops. A mode that solves has no such rule: its alpha comes from the picture.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+ZERO, ONE, PASS = 0, 1, 2
+"""what becomes of the alpha below a point: 0, 1, or it stays"""
+ADD, CUT, KEEP = 0, 1, 2
+"""numbers of the modes that combine, as the compiled loops have them"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mode:
+    """One way to combine.
+
+    key: as it is stored and sent. offer: the words in a list to choose from. sentence: how the matte's sentence says it of a name.
+    code: its number in the compiled loops, None where alpha is solved. outside, inside: its rule for areas.
+    grows: 1 where a larger shape makes a larger matte, -1 where it makes a smaller one.
+    """
+
+    key: str
+    offer: str
+    sentence: str
+    code: int | None
+    outside: int = PASS
+    inside: int = PASS
+    grows: int = 1
+
+
+SOLVE = "solve"
+"""the mode of a fringe: within its shape alpha is solved from the plate (`roto.matte.matting.fringe`)"""
+
+_ALL = (
+    Mode(key="add", offer="adds", sentence="{} adds", code=ADD, inside=ONE),
+    Mode(key="cut", offer="cuts", sentence="{} cuts", code=CUT, inside=ZERO, grows=-1),
+    Mode(key="keep", offer="keeps overlap", sentence="keep where {} overlaps", code=KEEP, outside=ZERO),
+    Mode(key=SOLVE, offer="is solved", sentence="{} is solved from the plate", code=None),
+)
+MODES = {mode.key: mode for mode in _ALL}
+COMBINES = tuple(mode for mode in _ALL if mode.code is not None)
+"""those that combine shapes, in order of their numbers"""
+AREA_RULES = np.array([[mode.outside, mode.inside] for mode in COMBINES], np.int64)
+"""(modes, 2): what becomes of the alpha below, outside and inside of the shape"""

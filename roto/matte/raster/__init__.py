@@ -1,0 +1,1 @@
+"""Exact areas: the edges of outlines, row by row."""

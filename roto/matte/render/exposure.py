@@ -1,0 +1,137 @@
+"""What the shutter sees: the live entries of a frame, how far their outlines travel in its exposure, and in how many steps to take it."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from roto.matte.feather.reach import band
+from roto.matte.modes import MODES
+from roto.matte.render import runs
+from roto.matte.shutter import Shutter, samples_for, travel
+from roto.matte.stack import Entry, Matte, within
+from roto.motion.keys import Floats
+from roto.motion.shape import GROUP
+from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
+
+MOMENTS = 3
+"""moments at which an outline is looked at to find how far it travels in an exposure"""
+TOGETHER = 16
+"""frames whose outlines are evaluated at once where many are wanted"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Live:
+    """A live entry with its numbers at one frame.
+
+    points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
+    reaches: (n, 2) of its points, where it varies along the outline; then inner and outer are the largest ones.
+    corners: whether it has any, a crossing with itself or a bend as tight as one included; known once it is flattened.
+    within: the group's line that it counts within.
+    """
+
+    entry: Entry
+    inner: float
+    outer: float
+    shift: float
+    opacity: float
+    points: Floats
+    way: float
+    corners: bool = False
+    reaches: Floats | None = None
+    within: Entry | None = None
+
+    @property
+    def kind(self) -> int:
+        """Which kind of run it makes (see `runs`)."""
+        if self.reaches is not None:
+            return runs.VARYING
+        if self.inner == self.outer == self.shift == 0.0:
+            return runs.AREA if self.opacity == 1.0 else runs.PLAIN
+        return runs.THIN if self.inner + self.outer + abs(self.shift) < THIN_REACH else runs.DEEP
+
+    @property
+    def pad(self) -> float:
+        """px around its outline within which it may count."""
+        none = self.inner == self.outer == self.shift == 0.0 and self.reaches is None
+        return 0.0 if none else float(band(self.inner, self.outer, self.shift))
+
+    @property
+    def into(self) -> float:
+        """How far (px) the boundary lies within the reach."""
+        return self.outer + self.shift
+
+    @property
+    def thinnest(self) -> float:
+        """px: the least that its reach may be anywhere."""
+        return self.inner + self.outer if self.reaches is None else float(np.nansum(np.nanmin(self.reaches, axis=0)))
+
+    @property
+    def still(self) -> bool:
+        return len(self.points) == 1
+
+    @property
+    def step(self) -> float:
+        """px that a piece of outline may travel between two looks at it."""
+        if self.kind == runs.VARYING and not self.corners:
+            return max(BLUR_STEP, min(DEEP_STEP * (self.thinnest + SOFT_MARGIN), 0.5 * MOST_STEP))
+        if self.kind != runs.DEEP or self.corners:
+            return BLUR_STEP
+        return max(BLUR_STEP, min(DEEP_STEP * (self.inner + self.outer + SOFT_MARGIN), MOST_STEP))
+
+    def looks(self, shutter: Shutter, frame: int, steps: int) -> Floats:
+        """Points (T, n, 6) where `steps` steps of the exposure meet for a deep run, else in the middle of each; T is 1 when it is still."""
+        if self.still:
+            return self.points
+        if self.kind != runs.DEEP:
+            return self.entry.shape.edge(shutter.moments(frame, steps), frame)
+        return self.points[[0, -1]] if steps == 1 else self.entry.shape.edge(shutter.meetings(frame, steps), frame)
+
+
+def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
+    """The entries that count on each of these frames, bottom first."""
+    numbers = np.array(list(frames), dtype=np.int64)
+    shutter = matte.shutter
+    times = shutter.meetings(numbers, MOMENTS - 1)
+    grows = matte.shift_at(numbers) if matte.shift else None
+    out: dict[int, list[Live]] = {int(f): [] for f in numbers}
+    for entry, group in zip(matte.entries, within(matte.entries), strict=True):
+        shape = entry.shape
+        if shape.kind == GROUP:
+            continue
+        which = np.array([shape.is_live(int(f)) for f in numbers], dtype=bool)
+        if not which.any():
+            continue
+        own = numbers[which]
+        blurs = shape.blur and shutter.angle > 0.0
+        looks = MOMENTS if blurs else 1
+        moments = times[which] if blurs else own.astype(np.float64)
+        points = shape.edge(moments.ravel(), np.repeat(own, looks))
+        points = points.reshape(len(own), looks, *points.shape[1:])
+        settings = shape.settings_at(own)
+        if grows is not None:
+            way = float(np.prod([MODES[e.mode].grows * (-1 if e.inverted else 1) for e in (entry, group) if e is not None]))
+            settings = [(a, b, s + way * g, o) for (a, b, s, o), g in zip(settings, grows[which], strict=True)]
+        reaches = shape.reaches_at(own)
+        if reaches is not None and reaches.shape[1] != points.shape[2]:  # points that were added have none of their own
+            added = np.full((len(own), points.shape[2], 2), np.nan)
+            added[:, :: points.shape[2] // reaches.shape[1]] = reaches
+            reaches = added
+        if reaches is not None:  # the largest ones stand for the whole where only its bounds are asked for
+            settings = [(*np.nanmax(r, axis=0).tolist(), s[2], s[3]) for r, s in zip(reaches, settings, strict=True)]
+        pads = [float(band(*s[:3])) for s in settings]
+        ways = travel(points, matte.size, np.array(pads))
+        for at, (f, s, p, way) in enumerate(zip(own, settings, points, ways, strict=True)):
+            inner, outer, shift, opacity = s
+            still = looks == 1 or (p == p[0]).all()
+            more = {"points": p[:1] if still else p, "way": float(way), "opacity": opacity * entry.opacity}
+            if reaches is not None:
+                more["reaches"] = reaches[at]
+            out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, within=group, **more))
+    return out
+
+
+def steps_of(live: list[Live], cap: int) -> tuple[int, bool]:
+    """In how many steps an exposure is taken, and whether the cap cut them down."""
+    wanted = max((samples_for(one.way, one.step) for one in live if not one.still), default=1)
+    return min(wanted, cap), wanted > cap

@@ -1,0 +1,111 @@
+"""Rendering frames of a matte."""
+
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from threading import local
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.matte.render.exposure import TOGETHER, Live, live_at
+from roto.matte.render.fringes import solves, with_fringes
+from roto.matte.render.layers import frame_of, layers_of
+from roto.matte.render.results import DEPTHS, Box, Rendered, Solver, of_depth
+from roto.matte.render.scanline import render_rows
+from roto.matte.stack import Matte
+
+Taken = TypeVar("Taken")
+
+
+def render_each(
+    matte: Matte, frames: Iterable[int], take: Callable[[int, Rendered], Taken], workers: int, depth: str, fringes: Solver | None = None
+) -> Iterator[Taken]:
+    """Whole frames of a matte, each handed to `take` in one of so many threads; yields what that returns, in order.
+
+    Outlines are evaluated several frames at once; each thread draws into one array again and again, so what is handed over is lent only.
+    Stop iterating to stop the work.
+    """
+    numbers, workers = list(frames), max(1, workers)
+    lent = local()
+    over = len(numbers) % workers  # the last ones, fewer than there are threads: these share out the rows of each
+    shared = dict.fromkeys(numbers[-over:], workers // over) if over else {}
+
+    def one(frame: int, live: list[Live] | None) -> Taken:
+        threads = shared.get(frame, 1)
+        if live is None:
+            return take(frame, render(matte, frame, depth=depth, fringes=fringes, threads=threads))
+        if not hasattr(lent, "picture"):
+            lent.picture = np.empty(matte.size[::-1], DEPTHS[depth][0])
+        lent.picture.fill(0)
+        return take(frame, _into(lent.picture, matte, frame, (0, 0, *matte.size), live, threads, depth))
+
+    pool = ThreadPoolExecutor(workers)
+    try:
+        for begin in range(0, len(numbers), TOGETHER):
+            some = numbers[begin : begin + TOGETHER]
+            ready = dict.fromkeys(some) if solves(matte) else live_at(matte, some)
+            yield from pool.map(one, ready, ready.values())
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def render(
+    matte: Matte,
+    frame: int,
+    *,
+    box: Box | None = None,
+    cap: int | None = None,
+    threads: int = 1,
+    depth: str = "float",
+    fringes: Solver | None = None,
+) -> Rendered:
+    """Alpha of a matte at a frame.
+
+    box: the part wanted, cut to the picture; the whole picture by default. The bytes equal the same crop of the whole frame.
+    cap: fewer samples of the exposure than the shutter's own cap, for a quick look. threads: rows are shared out among so many.
+    depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest), "shown" (bytes in which only what is exactly 0 or
+    1 is black or white). fringes: solves those of the stack; NoFringe where there are some and this is not given.
+    """
+    here = _within(matte, box)
+    if cap is not None and cap < matte.shutter.cap:
+        matte = replace(matte, shutter=replace(matte.shutter, cap=cap))
+    if solves(matte):
+        return _with_fringes(matte, frame, here, threads, depth, fringes)
+    picture = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
+    return _into(picture, matte, frame, here, live_at(matte, [frame])[frame], threads, depth)
+
+
+def _within(matte: Matte, box: Box | None) -> Box:
+    """The part of a box that lies in the picture."""
+    width, height = matte.size
+    x0, y0, x1, y1 = box or (0, 0, width, height)
+    x0, y0, x1, y1 = max(0, x0), max(0, y0), min(width, x1), min(height, y1)
+    return x0, y0, max(x0, x1), max(y0, y1)
+
+
+def _with_fringes(matte: Matte, frame: int, box: Box, threads: int, depth: str, fringes: Solver | None) -> Rendered:
+    def rendered(part: Matte) -> Rendered:
+        return render(part, frame, box=box, threads=threads)
+
+    done = with_fringes(matte, frame, box, fringes, rendered)
+    return replace(done, alpha=of_depth(done.alpha, depth))
+
+
+def _into(out: NDArray[Any], matte: Matte, frame: int, box: Box, live: list[Live], threads: int, depth: str) -> Rendered:
+    """Draw a box of a matte without fringes into `out`, which holds 0 so far. live: the entries that count there."""
+    kind, top = DEPTHS[depth]
+    x0, y0, x1, y1 = box
+    if x1 == x0 or y1 == y0 or not live:
+        out.fill(min(top or 1, np.iinfo(kind).max if top else 1) if matte.inverted else 0)
+        return Rendered(alpha=out, box=box, samples=1, capped=False)
+    made = layers_of(matte, frame, live, y0, y1)
+    ready = frame_of(made, matte, box, top)
+    if threads <= 1:
+        render_rows(out, y0, y1, ready)
+    else:
+        parts = np.linspace(y0, y1, 2 * threads + 1).astype(int)
+        with ThreadPoolExecutor(threads) as pool:
+            list(pool.map(lambda begin, end: render_rows(out, begin, end, ready), parts[:-1], parts[1:]))
+    return Rendered(alpha=out, box=box, samples=made.steps, capped=made.capped)

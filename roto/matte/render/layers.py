@@ -1,0 +1,187 @@
+"""A frame made ready for the row loop: its lines in runs, its outlines as polygons, their soft edges."""
+
+from dataclasses import dataclass, replace
+from itertools import groupby
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.curve.flatten import flatten
+from roto.errors import BadGeometry
+from roto.matte.feather import profile
+from roto.matte.feather.along_outline import along
+from roto.matte.feather.integral import integral
+from roto.matte.modes import MODES, SOLVE
+from roto.matte.raster.coverage import CLOSES, OPENS
+from roto.matte.raster.edges import Geometry, edges_of, into_rows
+from roto.matte.render import runs
+from roto.matte.render.exposure import Live, live_at, steps_of
+from roto.matte.render.results import Box
+from roto.matte.render.runs import Feathers, Stack
+from roto.matte.render.scanline import Frame
+from roto.matte.stack import Matte
+from roto.motion.keys import Floats
+from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP, THIN_REACH
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Layers:
+    """The outlines of a frame as polygons, an outline at a moment being a layer.
+
+    steps: of the exposure; capped: whether more were wanted. polygons: int64 (steps + 1, entries), which layer counts where steps meet, or
+    in each step. most: edges of one layer in any one row.
+    """
+
+    live: list[Live]
+    steps: int
+    capped: bool
+    geometry: Geometry
+    polygons: NDArray[np.int64]
+    most: int
+
+
+def layers_of(matte: Matte, frame: int, live: list[Live], top: int, bottom: int) -> Layers:
+    """The layers of a frame in the pixel rows [top, bottom). Whether an outline has corners is known once it is flattened; corners may
+    ask for more steps."""
+    while True:
+        steps, capped = steps_of(live, matte.shutter.cap)
+        points = [one.looks(matte.shutter, frame, steps) for one in live]
+        pads = [one.pad + (min(one.way, 2.0 * one.way / steps) if one.kind == runs.DEEP else 0.0) for one in live]
+        flat = _flattened(live, points)
+        geometry, most, cornered = flat.geometry(pads, points, top, bottom)
+        live = [replace(one, corners=True) if sharp and one.kind == runs.DEEP else one for one, sharp in zip(live, cornered, strict=True)]
+        if steps_of(live, matte.shutter.cap)[0] == steps:
+            break
+    last = [len(p) - 1 for p in points]
+    polygons = np.array([[f + min(s, e) for f, e in zip(flat.first, last, strict=True)] for s in range(steps + 1)], dtype=np.int64)
+    return Layers(live=live, steps=steps, capped=capped, geometry=geometry, polygons=polygons, most=most)
+
+
+def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
+    """In how many steps this frame's exposure is taken, and whether the cap cut them down."""
+    matte = replace(matte, entries=tuple(e for e in matte.entries if e.mode != SOLVE))
+    live = live_at(matte, [frame])[frame]
+    if not live:
+        return 1, False
+    made = layers_of(matte, frame, live, 0, 1)
+    return made.steps, made.capped
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Flat:
+    """Flattened outlines. vertices: (V, 2); reach: (V, 2), inner and outer at each. begin: where each layer's vertices begin, and the end.
+    varies: by layer, whether its reach does. first: by entry, its first layer."""
+
+    vertices: Floats
+    reach: Floats
+    begin: NDArray[np.int64]
+    varies: NDArray[np.bool_]
+    first: list[int]
+
+    def geometry(self, pads: list[float], points: list[Floats], top: int, bottom: int) -> tuple[Geometry, int, list[bool]]:
+        """The edges, by entry as far around as `pads` (px) says; the most of one layer in a row; which entries have corners."""
+        far = np.repeat(np.array(pads), [len(p) for p in points])
+        edges, ways, use, starts, corners = edges_of(self.vertices, self.begin, far, self.reach, self.varies)
+        rows, items, most = into_rows(edges, starts, far, top, bottom)
+        cornered = [bool(corners[f : f + len(p)].any()) for f, p in zip(self.first, points, strict=True)]
+        return Geometry(edges, ways, use, rows, items), most, cornered
+
+
+def _flattened(live: list[Live], points: list[Floats]) -> _Flat:
+    vertices, reach, begin, varies, first = [], [], [0], [], []
+    for one, outline in zip(live, points, strict=True):
+        distances = one.kind == runs.DEEP or (one.kind == runs.VARYING and one.thinnest > THIN_REACH)
+        tolerance = FLATTEN_REACH if distances else FLATTEN_COVERAGE
+        flat, starts = flatten(outline, tolerance)
+        reach.append(np.zeros((len(flat), 2)) if one.reaches is None else along(outline, flat, starts, tolerance, one.reaches))
+        first.append(len(varies))
+        varies.extend([one.reaches is not None] * len(outline))
+        begin.extend(begin[-1] + starts[1:])
+        vertices.append(flat)
+    whole = np.concatenate(vertices)
+    if not np.isfinite(whole).all():
+        raise BadGeometry("An outline has a point that is not a number.")
+    return _Flat(vertices=whole, reach=np.concatenate(reach), begin=np.array(begin), varies=np.array(varies), first=first)
+
+
+class _Line(NamedTuple):
+    """A line of the stack, or a mark of a group, as the row loop has it. at: which of the live entries it is, -1 for marks."""
+
+    kind: int
+    mode: int
+    inverted: bool
+    opacity: float
+    still: bool
+    at: int
+
+
+def _lines(live: list[Live]) -> list[_Line]:
+    """The live entries with marks where groups begin and end. A group of nothing but areas combines as areas with its neighbours."""
+    out: list[_Line] = []
+    for _, together in groupby(enumerate(live), key=lambda numbered: id(numbered[1].within)):
+        some = list(together)
+        group = some[0][1].within
+        own = [_Line(one.kind, _code(one.entry.mode), one.entry.inverted, one.opacity, one.still, at) for at, one in some]
+        if group is not None:
+            areas = group.opacity == 1.0 and all(line.kind == runs.AREA for line in own)
+            opens, closes, mark = (runs.AREA, runs.AREA, CLOSES) if areas else (runs.OPEN, runs.CLOSE, 0)
+            own = [
+                _Line(opens, OPENS, False, 1.0, True, -1),
+                *own,
+                _Line(closes, _code(group.mode) + mark, group.inverted, group.opacity, True, -1),
+            ]
+        out.extend(own)
+    return out
+
+
+def _code(mode: str) -> int:
+    """The number of a mode that combines shapes."""
+    code = MODES[mode].code
+    assert code is not None, "fringes are laid on by `fringes`"
+    return code
+
+
+def _runs(lines: list[_Line]) -> NDArray[np.int64]:
+    """Neighbouring lines that combine as areas stand together; the others each stand alone."""
+    out: list[list[int]] = []
+    for i, line in enumerate(lines):
+        if line.kind == runs.AREA and out and out[-1][0] == runs.AREA:
+            out[-1][2] = i + 1
+        else:
+            out.append([line.kind, i, i + 1])
+    return np.array(out, dtype=np.int64).reshape(-1, 3)
+
+
+def _feathers(live: list[Live]) -> Feathers:
+    """The soft edges of the live entries; the integrals that are in use are there once."""
+    soft = np.array([[one.inner, one.outer, one.shift, one.thinnest if one.kind == runs.VARYING else one.into] for one in live])
+    curves = np.stack([profile.cubic(one.entry.shape.profile) for one in live])
+    wanted = [
+        (one.entry.shape.profile, max(one.inner + one.outer, LEAST_DEEP)) if one.kind == runs.DEEP else ("straight", 1.0) for one in live
+    ]
+    different = sorted(set(wanted))
+    made = [integral(*key) for key in different]
+    cubics, tables, beyond, wholes = (np.stack([getattr(m, name) for m in made]) for name in ("cubics", "tables", "beyond", "whole"))
+    which = np.array([different.index(key) for key in wanted], np.int64)
+    return Feathers(soft, curves, which, cubics, tables, beyond, wholes)
+
+
+def frame_of(made: Layers, matte: Matte, box: Box, top: int) -> Frame:
+    """What the row loop needs to draw a box of a frame. top: what stands for 1 in the picture (see `DEPTHS`)."""
+    lines = _lines(made.live)
+    at = np.array([line.at for line in lines])
+    stack = Stack(
+        runs=_runs(lines),
+        mode=np.array([line.mode for line in lines], np.int64),
+        invert=np.array([line.inverted for line in lines]),
+        opacity=np.array([line.opacity for line in lines]),
+        still=np.array([line.still for line in lines]),
+    )
+    feathers = _feathers(made.live)
+    feathers = feathers._replace(soft=feathers.soft[at], curves=feathers.curves[at], which=feathers.which[at])
+    layers = np.where(at >= 0, made.polygons[:, at], -1)  # what marks have of the rest, the last entry's, is never asked for
+    return Frame(
+        box=(box[0], box[2], matte.size[0]), origin=box[1], steps=made.steps, stack=stack, feathers=feathers, layers=layers,
+        geometry=made.geometry, most=made.most, inverted=matte.inverted, top=top,
+    )  # fmt: skip

@@ -1,0 +1,92 @@
+"""Names for all that a delivered frame is made from: equal input, equal name, so that what did not change need not be made again."""
+
+import hashlib
+import json
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.matte.matting.fringe import Fringes
+from roto.matte.modes import SOLVE
+from roto.matte.stack import Matte, within
+from roto.motion import interpolate
+from roto.motion.keys import Floats
+from roto.motion.shape import GROUP, Shape
+
+METHOD = "2"
+"""a part of every name: raised when the same input would be rendered to something else"""
+LOOKS = 3
+"""moments of an exposure (both ends and the middle) at which outlines are compared, bit by bit: a key that is moved moves every moment of
+the stretches that it has a part in"""
+
+
+def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = None) -> dict[int, str]:
+    """By frame, a name for what the matte is made from there: outlines through the exposure, settings, the stack, and the plate where a
+    fringe is solved from it."""
+    numbers = np.array(frames, dtype=np.int64)
+    common = f"{METHOD} {matte.size} {matte.shutter} {matte.inverted}"
+    mixes = {
+        int(f): hashlib.blake2b(f"{common} {g!r}".encode(), digest_size=24) for f, g in zip(numbers, matte.shift_at(numbers), strict=True)
+    }
+    opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in numbers), strict=True))
+    moments = np.linspace(opens, closes, LOOKS, axis=1)
+    groups = within(matte.entries)
+    for at, entry in enumerate(matte.entries):
+        shape, group = entry.shape, groups[at]
+        inside = -1 if group is None else next(k for k, e in enumerate(matte.entries) if e is group)
+        said = f"{at if shape.kind == GROUP else ''} {entry.mode} {entry.inverted} {entry.opacity!r} {inside} {shape.kind}"
+        if shape.kind == GROUP:
+            for mix in mixes.values():
+                mix.update(said.encode())
+            continue
+        live = np.array([not shape.live or shape.is_live(int(f)) for f in numbers], dtype=bool)
+        if not live.any():
+            continue
+        own = numbers[live]
+        blurs = shape.blur and matte.shutter.angle > 0
+        times = moments[live] if blurs else own[:, None].astype(np.float64)
+        outlines = _looks(shape, times, own)
+        settings, reaches = interpolate.evaluate(shape.settings, own, own), shape.reaches_at(own)
+        solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
+        begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
+        for k, f in enumerate(own.tolist()):
+            ends = b"" if reaches is None else reaches[k].tobytes()
+            mixes[f].update(b"".join((begins, settings[k].tobytes(), solved.get(f, "").encode(), outlines[k], ends)))
+    return {f: mix.hexdigest() for f, mix in mixes.items()}
+
+
+def _looks(shape: Shape, times: Floats, frames: NDArray[np.int64]) -> list[bytes]:
+    """What an outline is at moments (F, L), by frame: its form, once where it stands still, and where it is placed; carried outlines as
+    they are."""
+    moments, numbers = times.ravel(), np.repeat(frames, times.shape[1])
+    if shape.rides:
+        return [row.tobytes() for row in shape.edge(moments, numbers).reshape(len(frames), -1)]
+    maps = shape.maps_at(moments, numbers).reshape(len(frames), -1)
+    if len(shape.form.frames) == 1 and np.isnan(shape.form.speeds).all():
+        form = hashlib.blake2b(shape.form_at(moments[:1], numbers[:1]).tobytes(), digest_size=24).digest()
+        return [form + row.tobytes() for row in maps]
+    forms = shape.form_at(moments, numbers)
+    forms = forms.reshape(len(frames), times.shape[1], -1)
+    still = (forms == forms[:, :1]).all(axis=(1, 2))
+    return [(f[0] if s else f).tobytes() + row.tobytes() for f, s, row in zip(forms, still, maps, strict=True)]
+
+
+def _solved_keys(fringes: Fringes | None, matte: Matte, at: int, frames: np.ndarray) -> dict[int, str]:
+    return fringes.whole_keys(matte, at, frames.tolist()) if fringes is not None else {}
+
+
+def frame_keys(
+    mattes: Sequence[Matte], frames: Sequence[int], settings: dict[str, object], plate: Callable[[int], str] | None, fringes: Fringes | None
+) -> dict[int, str]:
+    """By frame, a name for all that a picture of a package depends on but for what is said of each by itself (`settings` is of all).
+
+    plate: names the plate's picture of a frame and its version; None where its colours are not part of what is made.
+    """
+    each = [matte_keys(m, frames, fringes) for m in mattes]
+    common = json.dumps(settings, sort_keys=True)
+    out = {}
+    for f in frames:
+        parts = [common, *(keys[f] for keys in each), *(m.name for m in mattes[1:]), plate(f) if plate else ""]
+        out[f] = hashlib.blake2b("\n".join(parts).encode(), digest_size=24).hexdigest()
+    return out
