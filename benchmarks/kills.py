@@ -19,8 +19,8 @@ import cv2, numpy as np
 from django.contrib.auth import get_user_model
 from benchmarks.kills import FRAMES
 from jaythread.delivery import actions
-from jaythread.desk import actions as desk
-from jaythread.desk import commands
+from jaythread.desk.edit import actions as desk
+from jaythread.desk.edit import commands
 from jaythread.plates import actions as plates
 from jaythread.productions import actions as productions
 from pydantic import TypeAdapter

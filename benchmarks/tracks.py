@@ -206,7 +206,7 @@ def keys() -> list[Row]:
     dense = baked(it, frames)
     even = _evenly(dense, frames, wanted)
     corners = it.outlines(frames)[:, :, :2] + np.random.default_rng(3).normal(0, 0.05, (len(frames), 4, 2))  # as exact as it is followed
-    track = Track(id="t", name="t", home=1, points=Keys.build(frames, corners), sure=np.ones(len(frames)), hand=frozenset([1]))
+    track = Track(id="t", name="t", home=1, points=Keys.build(frames, corners), confidence=np.ones(len(frames)), manual=frozenset([1]))
     riding = replace(dense, rides=(Carrier(track=track, how=PERSPECTIVE),))
     within = replace(dense, form=Keys.build(frames, riding.within_rides(dense.form.values, frames, frames)), rides=riding.rides)
     ours = _suggested(within, frames, wanted, lambda s: looked_at(s.outlines(frames)))

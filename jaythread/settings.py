@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "csp",
     "jaythread.accounts",
     "jaythread.productions",
+    "jaythread.jobs",
     "jaythread.plates",
     "jaythread.desk",
     "jaythread.delivery",

@@ -11,11 +11,9 @@ from jaythread.accounts.api import router as accounts_router
 from jaythread.accounts.pages import SignIn, surfaces
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
-from jaythread.desk.api import router as desk_router
-from jaythread.desk.exchange_api import router as exchange_router
-from jaythread.desk.fit_api import router as fit_router
-from jaythread.desk.track_api import router as track_router
+from jaythread.desk.api import edits, exchange, fit, pictures, tracks
 from jaythread.errors import answer
+from jaythread.jobs.api import router as jobs_router
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
 from jaythread.receiving import pages as receiving
@@ -23,10 +21,9 @@ from roto.errors import RotoError
 
 api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
 api.add_router("", accounts_router)
-api.add_router("", desk_router)
-api.add_router("", track_router)
-api.add_router("", fit_router)
-api.add_router("", exchange_router)
+api.add_router("", jobs_router)
+for part in (edits, pictures, tracks, fit, exchange):
+    api.add_router("", part.router)
 
 
 @api.exception_handler(RotoError)
@@ -56,7 +53,6 @@ urlpatterns = [
     path("productions/<int:production_id>", productions.production, name="production"),
     path("productions/<int:production_id>/invite", productions.invite, name="invite"),
     path("productions/<int:production_id>/bring-in", plates.bring_in, name="bring-in"),
-    path("productions/<int:production_id>/plates", plates.states, name="plate-states"),
     path("plates/<int:plate_id>", plates.plate, name="plate"),
     path("plates/<int:plate_id>/cancel", plates.cancel, name="cancel-plate"),
     path("plates/<int:plate_id>/proxy/<int:frame>.jpg", plates.picture, {"kind": "proxy"}, name="proxy"),

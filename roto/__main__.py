@@ -10,7 +10,7 @@ import numpy as np
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.matting.fringe import Fringes, InMemory, Picture, foreground
+from roto.matte.matting.fringe import Fringes, InMemory, Picture, own_colour
 from roto.matte.modes import SOLVE
 from roto.matte.render import Rendered, render, render_each
 from roto.matte.shutter import Shutter
@@ -58,7 +58,7 @@ def warm() -> None:
     hairy = replace(matte, entries=(lines[1], Entry(shape=edits.soften(hard, 1, outer=4.0), mode=SOLVE)))
     found = solved.solved(hairy, 1, 3)
     if found is not None:
-        foreground(grey, found)
+        own_colour(grey, found)
 
 
 def main(arguments: list[str] | None = None) -> int:

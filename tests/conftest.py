@@ -74,7 +74,7 @@ def production(people):
 @pytest.fixture
 def shot(production, people, tmp_path):
     """A shot whose plate is decoded, with an empty matte 'kite'."""
-    from jaythread.desk import actions as desk
+    from jaythread.desk.edit import actions as desk
     from jaythread.plates import actions as plates
 
     stills = write_stills(tmp_path / "given")
@@ -89,14 +89,14 @@ def command(**said):
     """A command as the page would send it."""
     from pydantic import TypeAdapter
 
-    from jaythread.desk import commands
+    from jaythread.desk.edit import commands
 
     return TypeAdapter(commands.Command).validate_python(said)
 
 
 def trace(shot, who, points=((10, 20), (40, 20), (40, 50), (10, 50)), frame=FIRST, mode="add", name="kite body") -> str:
     """Trace a shape with corners; returns its id."""
-    from jaythread.desk import actions
+    from jaythread.desk.edit import actions
 
     shape = str(uuid.uuid4())
     said = command(
@@ -105,6 +105,22 @@ def trace(shot, who, points=((10, 20), (40, 20), (40, 50), (10, 50)), frame=FIRS
     )  # fmt: skip
     actions.edit(who, shot.pk, uuid.uuid4(), None, said)
     return shape
+
+
+def ask(who, shot, kind: str, subject, **settings):
+    """Ask for work as a page does; it is queued, or done when it is short."""
+    from jaythread.jobs import actions
+
+    return actions.ask(who, shot.pk, kind, str(subject), settings)
+
+
+def carry_out(job):
+    """Do a job that was asked for, as a worker does; returns it as it stands then."""
+    from jaythread.jobs import actions
+
+    actions.carry_out(job.pk)
+    job.refresh_from_db()
+    return job
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ from django.db import transaction
 
 from jaythread.delivery import making, planning, policies
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
-from jaythread.desk import scene
+from jaythread.desk.document import core_cache
 from jaythread.desk.policies import matte_for
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
@@ -38,7 +38,7 @@ def ask(
     shot, matte = matte_for(user, shot_id, ids[0], "deliver")
     shot = Shot.objects.select_for_update().get(pk=shot.pk)
     rows = [matte, *(matte_for(user, shot_id, other, "deliver")[1] for other in ids[1:])]
-    cores = [scene.core_matte(shot, row) for row in rows]
+    cores = [core_cache.matte(shot, row) for row in rows]
     for row, core in zip(rows, cores, strict=True):
         if not core.entries:
             raise Refused(f"The matte '{row.name}' has no shape yet. Trace one first, then deliver it.")

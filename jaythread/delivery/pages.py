@@ -12,12 +12,12 @@ from django.views.decorators.http import require_GET, require_POST
 from jaythread.delivery import actions, comparing, making, planning, recipes
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for, package_for
-from jaythread.desk import scene
-from jaythread.desk.journal import as_uuid
+from jaythread.desk.document import core_cache
+from jaythread.desk.document.lookups import as_uuid
 from jaythread.desk.policies import matte_for
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
-from jaythread.productions.policies import require, shot_for
+from jaythread.productions.policies import may, require, shot_for
 from roto.errors import BadRecipe
 from roto.exchange import document
 from roto.matte.stack import sentence
@@ -72,15 +72,15 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
             messages.error(request, error.message)
         return redirect("deliveries", shot_id)
     rows = list(Delivery.objects.filter(matte__shot=it).select_related("matte__shot", "user"))
-    seat = require(request.user, it.production_id, "look")
+    member = require(request.user, it.production_id, "look")
     formats = [{"key": f.key, "says": f.says} for f in FORMATS.values()]
     return render(
         request,
         "delivery/shot.html",
         {
             "shot": it,
-            "seat": seat,
-            "may_deliver": seat.may("deliver"),
+            "membership": member,
+            "may_deliver": may(member, "deliver"),
             "deliveries": rows,
             "waiting": any(d.busy for d in rows),
             "mattes": it.mattes.prefetch_related("entries"),
@@ -116,7 +116,7 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
         ids = [as_uuid(m) for m in request.POST.getlist("matte")]
         if not ids:
             raise Refused("Choose a matte.")
-        cores = tuple(scene.core_matte(it, matte_for(request.user, shot_id, m, "look")[1]) for m in ids)
+        cores = tuple(core_cache.matte(it, matte_for(request.user, shot_id, m, "look")[1]) for m in ids)
         first, last = _range(request.POST)
         return JsonResponse(planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe"))
     except (BadRecipe, Refused) as error:
@@ -127,7 +127,7 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
 @login_required
 def production_recipes(request: HttpRequest, production_id: int) -> HttpResponse:
     """The recipes of a production; saves one."""
-    seat = require(request.user, production_id, "look")
+    member = require(request.user, production_id, "look")
     if request.method == "POST":
         try:
             made = recipes.save(
@@ -142,11 +142,11 @@ def production_recipes(request: HttpRequest, production_id: int) -> HttpResponse
             messages.error(request, error.message)
         back = request.POST.get("shot", "")
         return redirect("deliveries", int(back)) if back.isdigit() else redirect("recipes", production_id)
-    own = seat.production.recipes.select_related("user")
+    own = member.production.recipes.select_related("user")
     return render(
         request,
         "delivery/recipes.html",
-        {"seat": seat, "own": own, "offered": recipes.offered(production_id), "may_deliver": seat.may("deliver")},
+        {"membership": member, "own": own, "offered": recipes.offered(production_id), "may_deliver": may(member, "deliver")},
     )
 
 
@@ -162,7 +162,7 @@ def put_away(request: HttpRequest, recipe_id: int) -> HttpResponse:
 @require_GET
 def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
     it = delivery_for(request.user, delivery_id, "look")
-    seat = require(request.user, it.matte.shot.production_id, "look")
+    member = require(request.user, it.matte.shot.production_id, "look")
     frames = list(it.frames.all())
     cores = [document.loads(text) for text in [it.document, *it.others]]
     at_of = {f.frame: f.at for f in frames}
@@ -172,7 +172,7 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
         {
             "delivery": it,
             "shot": it.matte.shot,
-            "seat": seat,
+            "membership": member,
             "frames": frames,
             "done": sum(f.done for f in frames),
             "counts": [(c, n) for c in ("new", "changed", "same") if (n := sum(f.change == c for f in frames))],
@@ -187,7 +187,7 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "odd_frames": [row["frame"] for row in it.open_odd],
             "taken": any(f.taken for f in frames),
             "others": Delivery.objects.filter(matte=it.matte, state=State.PROVED).exclude(pk=it.pk),
-            "may_deliver": seat.may("deliver"),
+            "may_deliver": may(member, "deliver"),
         },
     )
 
@@ -273,14 +273,14 @@ def against(request: HttpRequest, delivery_id: int, other_id: int) -> HttpRespon
     if it.matte.shot_id != other.matte.shot_id:
         raise NotThere("Only packages of the same shot can be compared.")
     rows = comparing.rows(it, other)
-    seat = require(request.user, it.matte.shot.production_id, "look")
+    member = require(request.user, it.matte.shot.production_id, "look")
     changed = [row["frame"] for row in rows if row["stands"] == "changed"]
     wanted = request.GET.get("frame", "")
     frame = int(wanted) if wanted.lstrip("-").isdigit() else changed[0] if changed else rows[0]["frame"]
     return render(
         request,
         "delivery/against.html",
-        {"delivery": it, "other": other, "rows": rows, "seat": seat, "shot": it.matte.shot, "changed": changed, "frame": frame},
+        {"delivery": it, "other": other, "rows": rows, "membership": member, "shot": it.matte.shot, "changed": changed, "frame": frame},
     )
 
 

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from jaythread.delivery.models import Delivery
-from jaythread.desk.fringes import ShotFringes
+from jaythread.desk.matting.fringes import ShotFringes
 from jaythread.errors import NotThere
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot

@@ -1,4 +1,4 @@
-"""Who may see and fetch a delivery: whoever has a seat in its production; a receiver only what somebody answers for."""
+"""Who may see and fetch a delivery: whoever is a member of its production; a receiver only what somebody answers for."""
 
 from jaythread.delivery.models import Delivery, State
 from jaythread.errors import NotAllowed, NotThere
@@ -18,8 +18,8 @@ def delivery_for(user: User, delivery_id: int, what: str) -> Delivery:
 def package_for(user: User, delivery_id: int) -> Delivery:
     """A delivery whose package may be fetched now."""
     delivery = delivery_for(user, delivery_id, "fetch")
-    seat = policies.require(user, delivery.matte.shot.production_id, "fetch")
-    if seat.role == Role.RECEIVER and delivery.open_odd:
+    member = policies.require(user, delivery.matte.shot.production_id, "fetch")
+    if member.role == Role.RECEIVER and delivery.open_odd:
         raise NotAllowed("Something about this package is still to be looked at by the artist. Ask them, or come back later.")
     return ready(delivery)
 

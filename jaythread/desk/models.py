@@ -5,6 +5,7 @@ import uuid
 import numpy as np
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from jaythread.productions.models import Shot
 from roto.motion.keys import Keys
@@ -18,7 +19,7 @@ class Shape(models.Model):
     """An outline of a shot, or a group of outlines. `points` holds each point's kind (0 corner, 1 curve), one byte a point.
 
     group: what it rides on, a shape of the kind for that. locked: refuses changes until it is unlocked. own_reach: which points have a
-    reach of their own, one byte a point; nothing where none has. carrier: its own, as `tracks.carrier_row` has it; null where its group's
+    reach of their own, one byte a point; nothing where none has. carrier: its own, as `as_data.carrier_data` has it; null where its group's
     holds.
     """
 
@@ -45,7 +46,7 @@ class Shape(models.Model):
         return self.name
 
     def to_core(self) -> CoreShape:
-        """The shape by itself; what carries it is given by `scene`."""
+        """The shape by itself; what carries it is given by `document.core_cache`."""
         kinds = np.frombuffer(bytes(self.points), np.int8)
         own = tuple(bool(b) for b in bytes(self.own_reach))
         return CoreShape(
@@ -74,7 +75,6 @@ class Key(models.Model):
     held = models.BinaryField()
     values = models.BinaryField()
     speeds = models.BinaryField()
-    tracked = models.BooleanField(default=False)
 
     class Meta:
         abstract = True
@@ -153,17 +153,14 @@ class Matte(models.Model):
         return self.name
 
 
-MODES = [("add", "adds"), ("cut", "cuts"), ("keep", "keeps the overlap"), ("solve", "is solved from the plate")]
-
-
 class StackEntry(models.Model):
-    """One line of a matte's stack, bottom first. A shape may stand in several mattes."""
+    """One line of a matte's stack, bottom first. A shape may stand in several mattes. mode: a key of `roto.matte.modes.MODES`."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     matte = models.ForeignKey(Matte, models.CASCADE, related_name="entries")
     shape = models.ForeignKey(Shape, models.CASCADE, related_name="entries")
     order = models.FloatField()
-    mode = models.CharField(max_length=5, choices=MODES, default="add")
+    mode = models.CharField(max_length=12, default="add")
     inverted = models.BooleanField(default=False)
     opacity = models.FloatField(default=1.0)
 
@@ -177,7 +174,8 @@ class StackEntry(models.Model):
 class Edit(models.Model):
     """The journal: one row a change, with all that was before and after, so that it can be turned back.
 
-    The id is made by the page: sending an edit again is harmless. `turns`: the edit that this one takes back (an undo, or a redo of one).
+    The id is made by the page: sending an edit again is harmless. reverses: the edit that this one takes back (an undo, or a redo of one).
+    reversed: whether it has been taken back.
     """
 
     class Way(models.TextChoices):
@@ -190,10 +188,10 @@ class Edit(models.Model):
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="edits")
     revision = models.PositiveBigIntegerField()
     way = models.CharField(max_length=4, choices=Way.choices, default=Way.DO)
-    says = models.CharField(max_length=200)
+    summary = models.CharField(max_length=200)
     changes = models.JSONField()
-    turns = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="turned_by")
-    turned = models.BooleanField(default=False)
+    reverses = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="reversed_by")
+    reversed = models.BooleanField(default=False)
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -201,11 +199,11 @@ class Edit(models.Model):
         constraints = [models.UniqueConstraint(fields=["shot", "revision"], name="one_edit_a_revision")]
 
     def __str__(self) -> str:
-        return self.says
+        return self.summary
 
 
 class Track(models.Model):
-    """Points that go with something in the picture. data: see `tracks.data_of`; numbers as JSON writes them, exactly."""
+    """Points that go with something in the picture. data: see `as_data.new_track_data`; numbers as JSON writes them, exactly."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="tracks")
@@ -226,70 +224,9 @@ class Track(models.Model):
             name=self.name,
             home=self.data["home"],
             points=Keys.build(self.data["frames"], np.array(self.data["points"], dtype=np.float64)),
-            sure=np.array(self.data["sure"], dtype=np.float64),
-            hand=frozenset(self.data["hand"]),
+            confidence=np.array(self.data["sure"], dtype=np.float64),
+            manual=frozenset(self.data["hand"]),
         )
-
-
-class State(models.TextChoices):
-    """How long work stands."""
-
-    WAITING = "waiting"
-    WORKING = "working"
-    DONE = "done"
-    FAILED = "failed"
-    CANCELLED = "cancelled"
-
-
-class Work(models.Model):
-    """Long work at the desk, counted in frames."""
-
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    done = models.PositiveIntegerField(default=0)
-    total = models.PositiveIntegerField(default=0)
-    cancel = models.BooleanField(default=False)
-    message = models.CharField(max_length=400, blank=True)
-    made = models.DateTimeField(auto_now_add=True)
-
-    class Meta:
-        abstract = True
-        ordering = ["-made"]
-
-    @property
-    def busy(self) -> bool:
-        return self.state in (State.WAITING, State.WORKING)
-
-
-class Solving(Work):
-    """A fringe being solved on all frames: a line of a stack whose mode is solve."""
-
-    shot = models.ForeignKey(Shot, models.CASCADE, related_name="solvings")
-    entry = models.ForeignKey(StackEntry, models.CASCADE, related_name="solvings")
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="solvings")
-
-    class Meta(Work.Meta):
-        pass
-
-    def __str__(self) -> str:
-        return f"solving {self.entry}"
-
-
-class Following(Work):
-    """A track being followed from a frame to another. path: what was found so far, [frame, points, how sure], for the page."""
-
-    shot = models.ForeignKey(Shot, models.CASCADE, related_name="followings")
-    track = models.ForeignKey(Track, models.CASCADE, related_name="followings")
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="followings")
-    source = models.IntegerField()
-    target = models.IntegerField()
-    proxies = models.BooleanField(default=False)
-    path = models.JSONField(default=list)
-
-    class Meta(Work.Meta):
-        pass
-
-    def __str__(self) -> str:
-        return f"following {self.track}"
 
 
 class FrameFit(models.Model):
@@ -313,17 +250,18 @@ class FrameFit(models.Model):
         return f"fit of {self.matte} on {self.frame}"
 
 
-class Measuring(Work):
-    """The fit of a matte being measured on all frames where it is not known."""
+class Presence(models.Model):
+    """Who looks at a shot, and when their page last asked for news."""
 
-    matte = models.ForeignKey(Matte, models.CASCADE, related_name="measurings")
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="measurings")
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="presences")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="presences")
+    seen = models.DateTimeField(default=timezone.now)
 
-    class Meta(Work.Meta):
-        pass
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["shot", "user"], name="once_at_a_shot")]
 
     def __str__(self) -> str:
-        return f"measuring {self.matte}"
+        return f"{self.user} at {self.shot}"
 
 
 class Note(models.Model):

@@ -6,7 +6,7 @@ from django.shortcuts import render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
-from jaythread.productions.policies import require, shot_for
+from jaythread.productions.policies import may, require, shot_for
 
 
 @login_required
@@ -17,5 +17,5 @@ def desk(request: HttpRequest, shot_id: int) -> HttpResponse:
     place = require(request.user, shot.production_id, "look")
     plate = shot.plates.first()
     if plate is None or plate.state != "ready":
-        return render(request, "desk/not_ready.html", {"shot": shot, "plate": plate, "seat": place})
-    return render(request, "desk/desk.html", {"shot": shot, "seat": place, "may_trace": place.may("trace")})
+        return render(request, "desk/not_ready.html", {"shot": shot, "plate": plate, "membership": place})
+    return render(request, "desk/desk.html", {"shot": shot, "membership": place, "may_trace": may(place, "trace")})

@@ -1,4 +1,4 @@
-"""Who may do what at the desk: look with any seat, trace as artist or lead."""
+"""Who may do what at the desk: look as any member, trace as artist or lead."""
 
 import uuid
 

@@ -1,21 +1,7 @@
-"""Background work of the desk."""
+"""The desk's kinds of background work, made known to the workers."""
 
-from procrastinate import RetryStrategy
-from procrastinate.contrib.django import app
+from jaythread.desk.analysis import fit
+from jaythread.desk.matting import fringes
+from jaythread.desk.tracking import following
 
-from jaythread.desk import fitting, following, fringes
-
-
-@app.task(name="desk.solve", queue="desk", retry=RetryStrategy(max_attempts=3))
-def solve(solving_id: int) -> None:
-    fringes.solve(solving_id)
-
-
-@app.task(name="desk.follow", queue="desk", retry=RetryStrategy(max_attempts=3))
-def follow(following_id: int) -> None:
-    following.follow(following_id)
-
-
-@app.task(name="desk.measure", queue="desk", retry=RetryStrategy(max_attempts=3))
-def measure(measuring_id: int) -> None:
-    fitting.measure(measuring_id)
+__all__ = ["fit", "following", "fringes"]

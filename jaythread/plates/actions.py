@@ -8,14 +8,18 @@ from pathlib import Path, PurePosixPath
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from procrastinate.contrib.django import app
 
 from jaythread.errors import Refused
+from jaythread.jobs import actions as jobs
+from jaythread.jobs.models import Job
+from jaythread.jobs.models import State as JobState
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, register
 from jaythread.plates import intake, policies
-from jaythread.plates.models import Plate, Space, State
+from jaythread.plates.models import DECODE, Plate, Space, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, require
-from roto.errors import BadUpload, Cancelled, RotoError
+from roto.errors import BadUpload
 from roto.picture import display, movies, stills
 from roto.picture.stills import Pixels
 
@@ -59,16 +63,12 @@ def bring_in_folder(user: User, production_id: int, name: str, folder: Path, nam
         )  # fmt: skip
         plate = Plate.objects.create(
             shot=shot, source=found.source, is_movie=found.is_movie, names={str(k): v for k, v in found.names.items()},
-            notes=list(found.notes), space=found.space, total=len(found.names) or found.last - found.first + 1,
+            notes=list(found.notes), space=found.space,
         )  # fmt: skip
         plate.folder.mkdir(parents=True)
         shutil.move(folder, plate.folder / "source")
-        _queue(plate)
+        jobs.start(user, shot, DECODING, str(plate.pk), total=plate.count)
     return shot
-
-
-def _queue(plate: Plate) -> None:
-    app.configure_task("plates.decode", queue="plates").defer(plate_id=plate.pk)  # by name: tasks stand above actions
 
 
 @transaction.atomic
@@ -77,9 +77,9 @@ def cancel(user: User, plate_id: int) -> Plate:
     plate = policies.plate_for(user, plate_id, "bring in")
     if not plate.busy:
         raise Refused("There is nothing to cancel: this plate is not being decoded.")
-    Plate.objects.filter(pk=plate.pk).update(cancel=True)
-    if plate.state == State.WAITING:
-        _give_up(plate, State.CANCELLED, "Cancelled.")
+    if plate.job is not None:
+        jobs.cancel(user, plate.shot_id, plate.job.pk)
+    plate.refresh_from_db()
     return plate
 
 
@@ -101,37 +101,47 @@ def change_space(user: User, plate_id: int, space: str) -> Plate:
     if plate.state != State.READY:
         raise Refused("Wait until the plate is decoded, then change its colour space.")
     if space != plate.space:
-        plate.space, plate.look, plate.done, plate.state = space, plate.look + 1, 0, State.WAITING
+        plate.space, plate.display_version, plate.state = space, plate.display_version + 1, State.WAITING
         plate.save()
-        _queue(plate)
+        jobs.start(user, plate.shot, DECODING, str(plate.pk), total=plate.count)
     return plate
 
 
-def _give_up(plate: Plate, state: str, why: str) -> None:
-    shutil.rmtree(plate.folder, ignore_errors=True)
-    Plate.objects.filter(pk=plate.pk).update(state=state, message=why[:400])
+def _decode(job: Job, progress: Progress) -> str:
+    """Decode every frame once: full-size PNG for movies, quick pictures for all. Safe to run again; asks often whether to stop."""
+    plate = Plate.objects.select_related("shot").filter(pk=job.subject).first()
+    if plate is None or not plate.busy:
+        return ""
+    Plate.objects.filter(pk=plate.pk).update(state=State.WORKING)
+    for part in ("frames", "proxy"):
+        (plate.folder / part).mkdir(parents=True, exist_ok=True)
+    progress.begin(plate.count)
+    for done, (frame, pixels) in enumerate(_pictures(plate), 1):
+        shown = display.to_screen(pixels, plate.space)
+        stills.write_picture(plate.proxy(frame), display.smaller(shown, PROXY_WIDTH))
+        progress.step(done)
+    return ""
+
+
+def _decoded(job: Job) -> None:
+    """The plate is ready; of one that was cancelled or could not be decoded nothing stays."""
+    state = {JobState.DONE: State.READY, JobState.CANCELLED: State.CANCELLED}.get(JobState(job.state), State.FAILED)
+    plate = Plate.objects.filter(pk=job.subject).first()
+    if plate is None:
+        return
+    if state != State.READY:
+        shutil.rmtree(plate.folder, ignore_errors=True)
+    Plate.objects.filter(pk=plate.pk).update(state=state)
+
+
+DECODING = register(Kind(name=DECODE, may="bring in", run=_decode, ended=_decoded, busy="This plate is being decoded already."))
 
 
 def decode(plate_id: int) -> None:
-    """Decode every frame once: full-size PNG for movies, quick pictures for all. Safe to run again; asks often whether to stop."""
-    plate = Plate.objects.select_related("shot").filter(pk=plate_id).first()
-    if plate is None or not plate.busy:
-        return
-    Plate.objects.filter(pk=plate_id).update(state=State.WORKING)
-    for part in ("frames", "proxy"):
-        (plate.folder / part).mkdir(parents=True, exist_ok=True)
-    try:
-        for done, (frame, pixels) in enumerate(_pictures(plate), 1):
-            shown = display.to_screen(pixels, plate.space)
-            stills.write_picture(plate.proxy(frame), display.smaller(shown, PROXY_WIDTH))
-            Plate.objects.filter(pk=plate_id).update(done=done)
-            if Plate.objects.filter(pk=plate_id, cancel=True).exists():
-                raise Cancelled()
-        Plate.objects.filter(pk=plate_id).update(state=State.READY, message="")
-    except Cancelled:
-        _give_up(plate, State.CANCELLED, "Cancelled.")
-    except (RotoError, OSError) as error:
-        _give_up(plate, State.FAILED, str(error))
+    """Decode a plate here and now: for tests and commands; pages leave it to the workers."""
+    job = jobs.newest_of(DECODE, str(plate_id))
+    if job is not None:
+        jobs.carry_out(job.pk)
 
 
 def _pictures(plate: Plate) -> Iterable[tuple[int, Pixels]]:

@@ -1,11 +1,16 @@
 """Plates: where a shot's picture came from and how far its decoding is."""
 
+from functools import cached_property
 from pathlib import Path
 
 from django.core.files.storage import default_storage
 from django.db import models
 
+from jaythread.jobs.models import Job
 from jaythread.productions.models import Shot
+
+DECODE = "plate.decode"
+"""the kind of its job"""
 
 
 class State(models.TextChoices):
@@ -24,7 +29,7 @@ class Space(models.TextChoices):
 
 class Plate(models.Model):
     """One version of a shot's picture. `names`: the still of each frame; empty for a movie, whose frames are decoded to PNG.
-    `times`: seconds at which frames of a movie with a varying rate are shown."""
+    How far its decoding is, its job tells (`job`). display_version: raised when it is to be shown otherwise, so that pages fetch anew."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="plates")
     version = models.PositiveIntegerField(default=1)
@@ -33,12 +38,8 @@ class Plate(models.Model):
     names = models.JSONField(default=dict)
     notes = models.JSONField(default=list)
     space = models.CharField(max_length=10, choices=Space.choices, default=Space.DISPLAY)
-    look = models.PositiveIntegerField(default=0, help_text="counts changes of the colour space, so that pages fetch anew")
+    display_version = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    done = models.PositiveIntegerField(default=0)
-    total = models.PositiveIntegerField(default=0)
-    cancel = models.BooleanField(default=False)
-    message = models.CharField(max_length=400, blank=True)
 
     class Meta:
         ordering = ["-version"]
@@ -55,8 +56,24 @@ class Plate(models.Model):
         return self.state in (State.WAITING, State.WORKING)
 
     @property
+    def count(self) -> int:
+        """How many frames there are to decode."""
+        return len(self.names) or self.shot.last - self.shot.first + 1
+
+    @cached_property
+    def job(self) -> Job | None:
+        """Its newest decoding."""
+        return Job.objects.filter(kind=DECODE, subject=str(self.pk)).first()
+
+    @property
     def percent(self) -> int:
-        return 100 * self.done // self.total if self.total else 0
+        """How far its decoding is."""
+        return self.job.percent if self.job else 0
+
+    @property
+    def message(self) -> str:
+        """The sentence that its decoding ended with."""
+        return self.job.message if self.job else ""
 
     @property
     def middle(self) -> int:

@@ -2,13 +2,13 @@
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
-from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.errors import NotThere, Refused
 from jaythread.plates import actions
-from jaythread.plates.models import Plate, Space, State
+from jaythread.plates.models import Space, State
 from jaythread.plates.policies import plate_for
 from jaythread.productions.policies import require
 from roto.errors import BadUpload
@@ -26,18 +26,7 @@ def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
             return redirect("production", production_id)
         except (BadUpload, Refused) as error:
             messages.error(request, f"Not taken: {error.message}")
-    return render(request, "plates/bring_in.html", {"seat": place, "name": request.POST.get("name", "")})
-
-
-@login_required
-@require_GET
-def states(request: HttpRequest, production_id: int) -> HttpResponse:
-    """How far each plate of a production is."""
-    place = require(request.user, production_id, "look")
-    plates = Plate.objects.filter(shot__production=place.production)
-    return JsonResponse(
-        {"plates": [{"id": p.pk, "state": p.state, "percent": p.percent, "done": p.done, "total": p.total} for p in plates]}
-    )
+    return render(request, "plates/bring_in.html", {"membership": place, "name": request.POST.get("name", "")})
 
 
 @login_required
@@ -64,7 +53,7 @@ def plate(request: HttpRequest, plate_id: int) -> HttpResponse:
     return render(
         request,
         "plates/plate.html",
-        {"plate": it, "shot": it.shot, "spaces": Space.choices, "seat": require(request.user, it.shot.production_id, "look")},
+        {"plate": it, "shot": it.shot, "spaces": Space.choices, "membership": require(request.user, it.shot.production_id, "look")},
     )
 
 

@@ -24,7 +24,7 @@ def make_production(user: User, name: str) -> Production:
 
 @transaction.atomic
 def invite(user: User, production_id: int, account: str, role: str) -> Membership:
-    """Give an account a seat, or another role."""
+    """Make an account a member, or give it another role."""
     place = policies.require(user, production_id, "manage")
     if role not in Role.values:
         raise Refused(f"There is no role '{role}'.")

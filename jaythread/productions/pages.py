@@ -39,9 +39,9 @@ def production(request: HttpRequest, production_id: int) -> HttpResponse:
         request,
         "productions/production.html",
         {
-            "seat": place,
-            "may_manage": place.may("manage"),
-            "may_bring_in": place.may("bring in"),
+            "membership": place,
+            "may_manage": policies.may(place, "manage"),
+            "may_bring_in": policies.may(place, "bring in"),
             "shots": shots,
             "memberships": place.production.memberships.select_related("user").order_by("user__username"),
             "roles": Role.choices,

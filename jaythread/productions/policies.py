@@ -1,12 +1,10 @@
 """Who may do what. The only place where a role is looked at."""
 
-from dataclasses import dataclass
-
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db.models import F
 
 from jaythread.errors import NotAllowed, NotThere
-from jaythread.productions.models import Membership, Production, Role, Shot
+from jaythread.productions.models import Membership, Role, Shot
 
 MAY: dict[str, frozenset[str]] = {
     "look": frozenset(Role.values),
@@ -20,15 +18,9 @@ MAY: dict[str, frozenset[str]] = {
 User = AbstractBaseUser | AnonymousUser
 
 
-@dataclass(frozen=True, slots=True)
-class Seat:
-    """Somebody's place in a production."""
-
-    production: Production
-    role: str
-
-    def may(self, what: str) -> bool:
-        return self.role in MAY[what]
+def may(membership: Membership, what: str) -> bool:
+    """Whether the role of a member includes this."""
+    return membership.role in MAY[what]
 
 
 def account(user: User) -> int:
@@ -38,29 +30,23 @@ def account(user: User) -> int:
     return int(user.pk)
 
 
-def seat(user: User, production_id: int) -> Seat:
-    """The user's seat; productions that one is not in do not exist."""
-    production = Production.objects.filter(pk=production_id).first()
-    if production is None:
+def membership(user: User, production_id: int) -> Membership:
+    """The user's membership; productions that one is not in do not exist."""
+    found = Membership.objects.filter(user_id=account(user), production_id=production_id).select_related("production").first()
+    if found is None:
         raise NotThere()
-    return Seat(production, _role(user, production_id))
+    return found
 
 
-def _role(user: User, production_id: int) -> str:
-    for role in Membership.objects.filter(user_id=account(user), production_id=production_id).values_list("role", flat=True):
-        return role
-    raise NotThere()
+def require(user: User, production_id: int, what: str) -> Membership:
+    """The user's membership when their role includes this; NotThere for strangers, NotAllowed for other roles."""
+    return _allowed(membership(user, production_id), what)
 
 
-def require(user: User, production_id: int, what: str) -> Seat:
-    """The user's seat when their role includes this; NotThere for strangers, NotAllowed for other roles."""
-    return _allowed(seat(user, production_id), what)
-
-
-def _allowed(place: Seat, what: str) -> Seat:
-    if not place.may(what):
-        raise NotAllowed(f"Your role here ({place.role}) does not include this. Ask the lead of {place.production.name}.")
-    return place
+def _allowed(member: Membership, what: str) -> Membership:
+    if not may(member, what):
+        raise NotAllowed(f"Your role here ({member.role}) does not include this. Ask the lead of {member.production.name}.")
+    return member
 
 
 def shot_for(user: User, shot_id: int, what: str, lock: bool = False) -> Shot:
@@ -70,5 +56,5 @@ def shot_for(user: User, shot_id: int, what: str, lock: bool = False) -> Shot:
     shot = next(iter(mine.select_for_update(of=("self",)) if lock else mine), None)
     if shot is None:
         raise NotThere()
-    _allowed(Seat(shot.production, shot.role), what)
+    _allowed(Membership(production=shot.production, role=shot.role), what)
     return shot

@@ -16,7 +16,7 @@ from jaythread.delivery import making
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere, Refused
-from jaythread.productions.policies import require
+from jaythread.productions.policies import may, require
 from jaythread.receiving import actions
 from jaythread.receiving.models import Link, Sending
 from roto.package import proof
@@ -26,7 +26,7 @@ from roto.package import proof
 def hand_over(request: HttpRequest, delivery_id: int) -> HttpResponse:
     """How a package stands with its receivers; sends it, or makes a link to it."""
     it = ready(delivery_for(request.user, delivery_id, "look"))
-    seat = require(request.user, it.matte.shot.production_id, "look")
+    member = require(request.user, it.matte.shot.production_id, "look")
     link = ""
     if request.method == "POST":
         try:
@@ -47,8 +47,8 @@ def hand_over(request: HttpRequest, delivery_id: int) -> HttpResponse:
         {
             "delivery": it,
             "shot": it.matte.shot,
-            "seat": seat,
-            "may_deliver": seat.may("deliver"),
+            "membership": member,
+            "may_deliver": may(member, "deliver"),
             "sendings": it.sendings.select_related("user"),
             "newest": newest,
             "may_send": newest is None or newest.state in (Sending.State.FAILED, Sending.State.CANCELLED),

@@ -133,17 +133,19 @@ def track_to_json(track: Track) -> dict[str, Any]:
         "name": track.name,
         "home": track.home,
         "points": channel_to_json(track.points),
-        "sure": track.sure.tolist(),
-        "hand": sorted(track.hand),
+        "sure": track.confidence.tolist(),
+        "hand": sorted(track.manual),
     }
 
 
 def track_from_json(row: dict[str, Any], path: str) -> Track:
     """A track from a document that fits the schema."""
     points = channel_from_json(row["points"], len(row["points"][0]["values"]), 2, f"{path}.points")
-    sure = np.array(row.get("sure", [1.0] * len(points.frames)), dtype=np.float64)
+    confidence = np.array(row.get("sure", [1.0] * len(points.frames)), dtype=np.float64)
     try:
-        return Track(id=row["id"], name=row["name"], home=row["home"], points=points, sure=sure, hand=frozenset(row.get("hand", [])))
+        return Track(
+            id=row["id"], name=row["name"], home=row["home"], points=points, confidence=confidence, manual=frozenset(row.get("hand", []))
+        )
     except RotoError as error:
         raise BadDocument(path, error.message) from error
 

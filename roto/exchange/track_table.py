@@ -22,7 +22,7 @@ def table(track: Track) -> str:
     writer.writerow(COLUMNS)
     for k, frame in enumerate(track.points.frames.tolist()):
         for point, (x, y) in enumerate(track.points.values[k]):
-            writer.writerow([frame, point, repr(float(x)), repr(float(y)), f"{track.sure[k]:.4f}", int(frame in track.hand)])
+            writer.writerow([frame, point, repr(float(x)), repr(float(y)), f"{track.confidence[k]:.4f}", int(frame in track.manual)])
     return out.getvalue()
 
 
@@ -37,7 +37,7 @@ def from_table(track_id: str, name: str, text: str) -> Track:
     if not {"frame", "x", "y"} <= set(at):
         raise BadTrack(f"The first line must name the columns: {', '.join(COLUMNS)}. Frame, x and y are needed.")
     found: dict[int, dict[int, tuple[float, float]]] = {}
-    sure: dict[int, float] = {}
+    confidence: dict[int, float] = {}
     hand: set[int] = set()
     try:
         for number, cells in enumerate(rows, 2):
@@ -50,7 +50,7 @@ def from_table(track_id: str, name: str, text: str) -> Track:
             if not all(map(math.isfinite, place)) or not 0 <= point < 4 or abs(frame) > 10**7:
                 raise ValueError
             found.setdefault(frame, {})[point] = place
-            sure[frame] = min(1.0, max(0.0, float(cells[at["sure"]]))) if "sure" in at else 1.0
+            confidence[frame] = min(1.0, max(0.0, float(cells[at["sure"]]))) if "sure" in at else 1.0
             if "by_hand" in at and int(cells[at["by_hand"]]):
                 hand.add(frame)
     except (ValueError, IndexError, csv.Error) as error:
@@ -62,4 +62,11 @@ def from_table(track_id: str, name: str, text: str) -> Track:
     values = np.array([[found[f][p] for p in sorted(found[f])] for f in frames])
     home = min(hand, default=frames[0])
     keys = Keys.build(frames, values)
-    return Track(id=track_id, name=name, home=home, points=keys, sure=np.array([sure[f] for f in frames]), hand=frozenset(hand | {home}))
+    return Track(
+        id=track_id,
+        name=name,
+        home=home,
+        points=keys,
+        confidence=np.array([confidence[f] for f in frames]),
+        manual=frozenset(hand | {home}),
+    )

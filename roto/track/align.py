@@ -75,11 +75,11 @@ class Patch:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fit:
-    """Where a patch was found. map: (3, 3), plate px of the patch's own frame to those of the other. sure: 0..1, the correlation of what
-    was believed. agree: the share of its pixels that agree. seen: the share that lies in the picture."""
+    """Where a patch was found. map: (3, 3), plate px of the patch's own frame to those of the other. confidence: 0..1, the correlation
+    of what was believed. agree: the share of its pixels that agree. seen: the share that lies in the picture."""
 
     map: Floats
-    sure: float
+    confidence: float
     agree: float
     seen: float
 
@@ -285,8 +285,8 @@ def _on_level(
         if turn > 1 and np.abs(_mapped(now, ends) - was).max() < end:
             break
     agrees = counts & (np.abs(off) < 2.5 * spread)
-    sure = _correlation(level.values, found, weight) if level is patch.levels[0] else 0.0
-    return Fit(map=now, sure=sure, agree=float(agrees.sum() / max(1, counts.sum())), seen=float(counts.mean()))
+    confidence = _correlation(level.values, found, weight) if level is patch.levels[0] else 0.0
+    return Fit(map=now, confidence=confidence, agree=float(agrees.sum() / max(1, counts.sum())), seen=float(counts.mean()))
 
 
 def _mapped(there: Floats, places: Floats) -> Floats:

@@ -48,12 +48,12 @@ COVERS = 0.02
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fit:
     """An outline on one frame. places, outward: (S, 2), plate px and unit normals. offset: (S,) px from the outline outwards to the
-    picture's edge, NaN where it is not known. sure: (S,) 0..1."""
+    picture's edge, NaN where it is not known. confidence: (S,) 0..1."""
 
     places: Floats
     outward: Floats
     offset: Floats
-    sure: Floats
+    confidence: Floats
 
     @property
     def known(self) -> float:
@@ -178,8 +178,8 @@ def measure(
     if others is not None:
         column, row = np.clip(np.floor(places).astype(int), 0, np.array([width, height]) - 1).T
         known &= others[row, column] < COVERS
-    sure = np.where(known, np.clip((stands - LEAST) / (PLAIN - LEAST), 0.05, 1.0), 0.0)
-    return Fit(places=places, outward=outward, offset=np.where(known, offset, np.nan), sure=sure)
+    confidence = np.where(known, np.clip((stands - LEAST) / (PLAIN - LEAST), 0.05, 1.0), 0.0)
+    return Fit(places=places, outward=outward, offset=np.where(known, offset, np.nan), confidence=confidence)
 
 
 def weakest(scores: Floats, keyed: NDArray[np.bool_], first: int) -> list[int]:
@@ -237,13 +237,13 @@ def pulled(points: Floats, fit: Fit, segments: NDArray[np.int64], t: Floats, whi
                 if beside in column:
                     row[2 * column[beside] + axis] -= 0.5
             bends.append(row * calm)
-    weight = np.sqrt(fit.sure[known])
+    weight = np.sqrt(fit.confidence[known])
     moves = np.zeros(2 * len(chosen))
     for _ in range(5):
         left = np.concatenate([rows * weight[:, None], np.array(bends)])
         moves = np.linalg.lstsq(left, np.concatenate([weight * fit.offset[known], np.zeros(len(bends))]), rcond=None)[0]
         off = np.abs(rows @ moves - fit.offset[known])
-        weight = np.sqrt(fit.sure[known] / (1 + (off / 1.0) ** 2))
+        weight = np.sqrt(fit.confidence[known] / (1 + (off / 1.0) ** 2))
     out = points.copy()
     out[chosen, :2] += moves.reshape(-1, 2)
     return out
@@ -252,7 +252,7 @@ def pulled(points: Floats, fit: Fit, segments: NDArray[np.int64], t: Floats, whi
 Summary = list[tuple[float | None, float, float]]
 """of each segment: mean offset px (None where nothing is known), mean of its size px, how sure (the sum over its places, as a share of all
 places of the outline)"""
-LEAST_SURE = 0.12
+LEAST_CONFIDENT = 0.12
 """of an outline: what must be surely known of it for a frame to have a score"""
 SLENDER = 0.4
 """of the width of a slender shape: how far from its outline its edge may be, or the opposite side's would be found"""
@@ -273,7 +273,7 @@ def by_segment(fit: Fit, segments: NDArray[np.int64], count: int) -> Summary:
     out: Summary = []
     for k in range(count):
         here = (segments == k) & np.isfinite(fit.offset)
-        weight = fit.sure[here]
+        weight = fit.confidence[here]
         total = float(weight.sum())
         if total <= 0:
             out.append((None, 0.0, 0.0))
@@ -288,12 +288,12 @@ def scores_over_time(frames: Sequence[Summary | None]) -> Floats:
     NaN where nothing is known."""
     count = max((len(f) for f in frames if f), default=0)
     mean = np.full((len(frames), count), np.nan)
-    size, sure = np.zeros_like(mean), np.zeros_like(mean)
+    size, confidence = np.zeros_like(mean), np.zeros_like(mean)
     for row, summary in enumerate(frames):
         if summary and len(summary) == count:
             for k, (offset, much, weight) in enumerate(summary):
                 if offset is not None:
-                    mean[row, k], size[row, k], sure[row, k] = offset, much, weight
+                    mean[row, k], size[row, k], confidence[row, k] = offset, much, weight
     known = np.isfinite(mean)
     usual = np.zeros(count)
     for k in range(count):
@@ -301,5 +301,5 @@ def scores_over_time(frames: Sequence[Summary | None]) -> Floats:
             usual[k] = np.clip(np.median(mean[known[:, k], k]), -HABIT, HABIT)
     here = np.where(known, mean, 0.0)
     off = np.abs(here - usual) + np.maximum(0.0, size - np.abs(here))
-    total = sure.sum(axis=1)
-    return np.asarray(np.where(total > LEAST_SURE, (sure * off).sum(axis=1) / np.where(total > 0, total, 1.0), np.nan))
+    total = confidence.sum(axis=1)
+    return np.asarray(np.where(total > LEAST_CONFIDENT, (confidence * off).sum(axis=1) / np.where(total > 0, total, 1.0), np.nan))

@@ -16,7 +16,7 @@ from roto.errors import NothingToFollow
 from roto.motion.keys import Floats
 from roto.track.align import MOVE, SIMILAR, Fit, Grey, Patch, fit, levels_of, mapped, patch_of
 
-SURE = 0.55
+CONFIDENT = 0.55
 """correlation below which a patch is lost"""
 RENEW = 0.85
 """correlation below which a newer patch is taken"""
@@ -43,12 +43,12 @@ HIDDEN = "Too much of the patch is held out here."
 class Step:
     """One frame followed. map: (3, 3) plate px of the patch's frame to this one's; None where it was lost, and `why` says so.
 
-    sure: 0..1.
+    confidence: 0..1.
     """
 
     frame: int
     map: Floats | None
-    sure: float
+    confidence: float
     why: str = ""
 
 
@@ -133,7 +133,7 @@ class Follower:
         for frame in frames:
             if frame in known:
                 before, last = None, known[frame]
-                yield Step(frame=frame, map=last, sure=1.0)
+                yield Step(frame=frame, map=last, confidence=1.0)
                 continue
             step = self._step(frame, last, before)
             yield step
@@ -154,7 +154,7 @@ class Follower:
         there = mapped(expected, self.first.patch.corners)
         box = _around(there, self.search + 4.0 * 2**self.levels, self.size)
         if box is None:
-            return Step(frame=frame, map=None, sure=0.0, why=OUT)
+            return Step(frame=frame, map=None, confidence=0.0, why=OUT)
         grey = self.picture(frame)
         x0, y0, x1, y1 = box
         levels = levels_of(grey[y0:y1, x0:x1], self.levels)
@@ -163,14 +163,14 @@ class Follower:
         found = self._best(levels, (x0, y0), expected, last, hidden)
         if found is None or found.seen < SEEN:
             inside = ((there > 0) & (there < self.size)).all(axis=1).mean()
-            return Step(frame=frame, map=None, sure=0.0, why=(HIDDEN if hidden is not None else GAP) if inside > 0.5 else OUT)
+            return Step(frame=frame, map=None, confidence=0.0, why=(HIDDEN if hidden is not None else GAP) if inside > 0.5 else OUT)
         moves = self._is_movement(found.map, last)
-        if found.sure < SURE or found.agree < AGREE or not moves:
-            why = JUMP if found.sure > RENEW and not moves else GAP
-            return Step(frame=frame, map=None, sure=found.sure, why=why)
-        if found.sure < RENEW:
+        if found.confidence < CONFIDENT or found.agree < AGREE or not moves:
+            why = JUMP if found.confidence > RENEW and not moves else GAP
+            return Step(frame=frame, map=None, confidence=found.confidence, why=why)
+        if found.confidence < RENEW:
             self._renew(grey, found.map)
-        return Step(frame=frame, map=found.map, sure=found.sure)
+        return Step(frame=frame, map=found.map, confidence=found.confidence)
 
     def _best(
         self, levels: list[Grey], corner: tuple[int, int], expected: Floats, last: Floats, hidden: NDArray[np.bool_] | None
@@ -183,20 +183,20 @@ class Follower:
             if done is None:
                 return None
             there = forth @ done.map @ sought.home
-            return Fit(map=there / there[2, 2], sure=done.sure, agree=done.agree, seen=done.seen)
+            return Fit(map=there / there[2, 2], confidence=done.confidence, agree=done.agree, seen=done.seen)
 
         best: Fit | None = None
         for start in (expected, last, None):
             if start is None:
                 start = self._searched(levels[-1], back, expected)
             now = tried(self.newest, start)
-            if now is not None and (best is None or now.sure * now.agree > best.sure * best.agree):
+            if now is not None and (best is None or now.confidence * now.agree > best.confidence * best.agree):
                 best = now
-            if best is not None and best.sure >= 0.5 * (SURE + 1) and best.agree >= AGREE and self._is_movement(best.map, last):
+            if best is not None and best.confidence >= 0.5 * (CONFIDENT + 1) and best.agree >= AGREE and self._is_movement(best.map, last):
                 break
         if best is not None and self.newest is not self.first:
             again = tried(self.first, best.map)
-            if again is not None and again.sure >= RENEW and self._is_movement(again.map, best.map):
+            if again is not None and again.confidence >= RENEW and self._is_movement(again.map, best.map):
                 best = again
         return best
 
@@ -278,8 +278,8 @@ def holds(home: Grey, here: Grey, corners: Floats, there: Floats) -> Floats:
                 continue
             made = patch_of(source[0], np.ones((box[3] - box[1], box[2] - box[0]), np.bool_), box, MOVE)
             found = None if made is None else fit(made, source[1], there)
-            if found is None or found.sure < SURE:
+            if found is None or found.confidence < CONFIDENT:
                 continue
             at, moved = mapped(there, place[None])[0], mapped(found.map, place[None])[0]
-            rows.append([*at, *(moved - at), found.sure])
+            rows.append([*at, *(moved - at), found.confidence])
     return np.array(rows).reshape(-1, 5)

@@ -25,18 +25,18 @@ BEHIND = 1e-4
 class Track:
     """points: a channel of k points (px). home: the frame on which it was begun: there what it carries is as it was traced.
 
-    sure: (K,) of each key, 0..1. hand: frames that were set by hand; they steer the rest and following never overwrites them.
+    confidence: (K,) of each key, 0..1. manual: frames that were set by hand; they steer the rest and following never overwrites them.
     """
 
     id: str
     name: str
     home: int
     points: Keys
-    sure: Floats
-    hand: frozenset[int] = field(default_factory=frozenset)
+    confidence: Floats
+    manual: frozenset[int] = field(default_factory=frozenset)
 
     def __post_init__(self) -> None:
-        if self.points.values.shape[2] != 2 or not 1 <= self.points.parts <= 4 or len(self.sure) != len(self.points.frames):
+        if self.points.values.shape[2] != 2 or not 1 <= self.points.parts <= 4 or len(self.confidence) != len(self.points.frames):
             raise BadTrack("A track has one to four points, and says of each frame how sure it is.")
         if self.points.index(self.home) is None:
             raise BadTrack(f"'{self.name}' has no point on frame {self.home}, where it begins.")
@@ -163,7 +163,9 @@ def laid(track_id: str, name: str, frame: int, points: object) -> Track:
     places = np.asarray(points, dtype=np.float64)
     if places.ndim != 2 or not np.isfinite(places).all():
         raise BadTrack("A track begins with one to four places in the picture.")
-    return Track(id=track_id, name=name, home=frame, points=Keys.build([frame], places[None]), sure=np.ones(1), hand=frozenset([frame]))
+    return Track(
+        id=track_id, name=name, home=frame, points=Keys.build([frame], places[None]), confidence=np.ones(1), manual=frozenset([frame])
+    )
 
 
 def corrected(track: Track, frame: int, points: dict[int, tuple[float, float]]) -> Track:
@@ -177,8 +179,8 @@ def corrected(track: Track, frame: int, points: dict[int, tuple[float, float]]) 
             raise BadTrack(f"'{track.name}' has no point {index}.")
         want[index] = place
     off = want - now
-    before = max((f for f in track.hand if f < frame), default=None)
-    after = min((f for f in track.hand if f > frame), default=None)
+    before = max((f for f in track.manual if f < frame), default=None)
+    after = min((f for f in track.manual if f > frame), default=None)
     u = np.ones(len(keys.frames))
     for edge, side in ((before, keys.frames < frame), (after, keys.frames > frame)):
         if edge is not None:
@@ -190,25 +192,25 @@ def corrected(track: Track, frame: int, points: dict[int, tuple[float, float]]) 
 
 def with_keys(track: Track, keys: Keys, by_hand: int | None = None) -> Track:
     """The track with these keys; what it was sure of stays, new frames are sure; one frame was set by hand."""
-    known = dict(zip(track.points.frames.tolist(), track.sure.tolist(), strict=True))
+    known = dict(zip(track.points.frames.tolist(), track.confidence.tolist(), strict=True))
     if by_hand is not None:
         known[by_hand] = 1.0
-    hand = track.hand if by_hand is None else track.hand | {by_hand}
-    return replace(track, points=keys, sure=np.array([known.get(int(f), 1.0) for f in keys.frames]), hand=hand)
+    hand = track.manual if by_hand is None else track.manual | {by_hand}
+    return replace(track, points=keys, confidence=np.array([known.get(int(f), 1.0) for f in keys.frames]), manual=hand)
 
 
-def followed(track: Track, frames: Sequence[int], maps: Sequence[Floats], sure: Sequence[float], source: int) -> Track:
+def followed(track: Track, frames: Sequence[int], maps: Sequence[Floats], confidence: Sequence[float], source: int) -> Track:
     """The track with frames that were followed from `source`: maps (3, 3) of its plate px. Frames set by hand stay."""
     begin = interpolate.evaluate(track.points, source, source)[0]
     values = {int(f): v for f, v in zip(track.points.frames, track.points.values, strict=True)}
-    known = dict(zip(track.points.frames.tolist(), track.sure.tolist(), strict=True))
-    for frame, there, how_sure in zip(frames, maps, sure, strict=True):
-        if frame not in track.hand:
+    known = dict(zip(track.points.frames.tolist(), track.confidence.tolist(), strict=True))
+    for frame, there, how_sure in zip(frames, maps, confidence, strict=True):
+        if frame not in track.manual:
             values[frame] = mapped(there, begin)
             known[frame] = how_sure
     order = sorted(values)
     keys = Keys.build(order, np.array([values[f] for f in order]))
-    return replace(track, points=keys, sure=np.array([known[f] for f in order]))
+    return replace(track, points=keys, confidence=np.array([known[f] for f in order]))
 
 
 def cut_off(track: Track, first: int, last: int) -> Track:
@@ -216,7 +218,9 @@ def cut_off(track: Track, first: int, last: int) -> Track:
     keep = [k for k, f in enumerate(track.points.frames) if first <= f <= last or f == track.home]
     keys = track.points
     some = Keys.build(keys.frames[keep], keys.values[keep], held=keys.held[keep], kinds=keys.kinds[keep], speeds=keys.speeds[keep])
-    return replace(track, points=some, sure=track.sure[keep], hand=frozenset(f for f in track.hand if f in set(some.frames.tolist())))
+    return replace(
+        track, points=some, confidence=track.confidence[keep], manual=frozenset(f for f in track.manual if f in set(some.frames.tolist()))
+    )
 
 
 def joined(track_id: str, name: str, tracks: Sequence[Track], frame: int) -> Track:
@@ -231,9 +235,9 @@ def joined(track_id: str, name: str, tracks: Sequence[Track], frame: int) -> Tra
     frames = np.unique(np.concatenate([t.points.frames for t in tracks] + [np.array([frame])]))
     frames = frames[(frames >= first) & (frames <= last)]
     values = np.concatenate([t.points_at(frames, frames) for t in tracks], axis=1)
-    sure = np.min([np.interp(frames, t.points.frames, t.sure) for t in tracks], axis=0)
-    hand = frozenset(f for t in tracks for f in t.hand if first <= f <= last)
-    return Track(id=track_id, name=name, home=frame, points=Keys.build(frames, values), sure=sure, hand=hand)
+    confidence = np.min([np.interp(frames, t.points.frames, t.confidence) for t in tracks], axis=0)
+    hand = frozenset(f for t in tracks for f in t.manual if first <= f <= last)
+    return Track(id=track_id, name=name, home=frame, points=Keys.build(frames, values), confidence=confidence, manual=hand)
 
 
 def smoothed(track: Track, frames: float) -> Track:
@@ -244,7 +248,7 @@ def smoothed(track: Track, frames: float) -> Track:
         return track
     values = track.points.values.copy()
     for k, f in enumerate(track.points.frames):
-        if int(f) in track.hand:
+        if int(f) in track.manual:
             continue
         away = at - f
         weight = np.exp(-0.5 * (away / frames) ** 2) * (np.abs(away) <= 3 * frames)

@@ -14,9 +14,11 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from benchmarks.clips import texture
-from jaythread.desk import actions, following
+from jaythread.desk.document.core_cache import shapes as core_shapes
+from jaythread.desk.document.core_cache import track as core_track
+from jaythread.desk.edit import actions
 from jaythread.desk.models import FormKey, Shape, Track
-from jaythread.desk.scene import core_shapes, core_track
+from jaythread.desk.tracking import following
 from jaythread.plates.models import Plate
 from roto.picture.stills import write_picture
 from roto.track.align import mapped

@@ -7,9 +7,9 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk import actions
+from jaythread.desk.document.core_cache import shapes as core_shapes
+from jaythread.desk.edit import actions
 from jaythread.desk.models import FrameFit, Shape
-from jaythread.desk.scene import core_shapes
 from jaythread.plates.models import Plate
 from roto.picture.stills import write_picture
 

@@ -9,7 +9,7 @@ import pytest
 from selenium.webdriver.common.by import By
 
 from jaythread.delivery.models import Delivery
-from jaythread.desk import actions as desk
+from jaythread.desk.edit import actions as desk
 from roto.package import manifest
 
 from ..conftest import command, trace

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk import actions
+from jaythread.desk.edit import actions
 from jaythread.desk.models import Edit, Shape
 
 from ..conftest import command, picture, trace

@@ -5,7 +5,7 @@ import uuid
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk import actions
+from jaythread.desk.edit import actions
 from jaythread.desk.models import StackEntry
 
 from ..conftest import FIRST, LAST, command, trace

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk import actions, payload
+from jaythread.desk.edit import actions
 from jaythread.desk.models import Shape
+from jaythread.desk.view import serializers
 
 from ..conftest import command
 from .test_desk import core, desk, knot_at, press_at, shape  # noqa: F401 - fixtures
@@ -172,7 +173,7 @@ def test_steadying_the_form_is_shown_before_it_is_taken(desk, shape):  # noqa: F
 
 
 def test_a_long_shot_opens_with_its_first_frame_and_the_rest_follows(artist, shot, shape, monkeypatch):  # noqa: F811
-    monkeypatch.setattr(payload, "LEAN", 10)
+    monkeypatch.setattr(serializers, "LEAN", 10)
     artist.sign_in("rafe")
     artist.open_desk(shot.pk)
     artist.until(lambda: artist.pixels("outline-layer", 9.5, 35)[3] > 200)

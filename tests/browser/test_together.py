@@ -5,8 +5,8 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from jaythread.desk.document.core_cache import shapes as core_shapes
 from jaythread.desk.models import Shape
-from jaythread.desk.scene import core_shapes
 
 from ..conftest import trace
 from .test_desk import core, desk, knot_at, press_at, shape  # noqa: F401 - fixtures

@@ -6,7 +6,7 @@ import uuid
 import pytest
 from django.test import Client
 
-from jaythread.desk import scene
+from jaythread.desk.document import core_cache
 from roto.exchange import document
 
 from ..conftest import FIRST, trace
@@ -60,7 +60,7 @@ def post(door, path: str, body: object):
 
 def state(shot):
     shot.refresh_from_db()
-    return [document.dumps(scene.core_matte(shot, m)) for m in shot.mattes.all()], shot.revision, shot.tracks.count()
+    return [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.all()], shot.revision, shot.tracks.count()
 
 
 def is_an_answer(reply) -> bool:
@@ -119,14 +119,14 @@ def test_each_field_of_an_edit_takes_nonsense_without_harm(door, shot, people, d
     ],
     ids=lambda body: repr(body[:12]),
 )
-@pytest.mark.parametrize("path", ["edits", "undo", "tried"])
+@pytest.mark.parametrize("path", ["edits", "undo", "preview"])
 def test_what_is_no_edit_at_all_is_answered(door, shot, body, path):
     before = state(shot)
     assert is_an_answer(post(door, f"/api/shots/{shot.pk}/{path}", body))
     assert state(shot) == before
 
 
-@pytest.mark.parametrize("path", ["desk", "outlines", "edits", "since/0"])
+@pytest.mark.parametrize("path", ["desk", "outlines", "edits", "news?revision=0"])
 @pytest.mark.parametrize("number", ["0", "999999", "99999999999999999999", "-1", "kite", "1;drop"])
 def test_a_shot_that_is_none_is_not_found(door, path, number):
     reply = door.get(f"/api/shots/{number}/{path}")

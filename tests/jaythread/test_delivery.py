@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from jaythread.delivery import actions, comparing, making, recipes
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery
-from jaythread.desk import actions as desk
+from jaythread.desk.edit import actions as desk
 from jaythread.errors import NotAllowed, NotThere, Refused
 from roto.errors import BadRecipe
 from roto.package import make, manifest, proof

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from jaythread.desk import scene
+from jaythread.desk.document import core_cache
 from jaythread.desk.models import Shape
 from roto.matte.render import render
 
@@ -27,7 +27,7 @@ def page(client, shot, people):
     known = {str(s.pk): s.revision for s in Shape.objects.all()}
 
     def send(shape, base=known, **said):
-        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, "look": {"matte": matte, "frame": 1001}}
+        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, "view": {"matte": matte, "frame": 1001}}
         reply = client.post(f"/api/shots/{shot.pk}/edits", json.dumps({**body, "command": {"shape": shape, **said}}), "application/json")
         if reply.status_code == 200:
             known.update({s["id"]: s["revision"] for s in reply.json()["shapes"]})
@@ -42,7 +42,7 @@ def assert_is_present(shot, reply):
     x0, y0, x1, y1 = told["box"]
     shown = np.array(Image.open(io.BytesIO(base64.b64decode(told["png"]))))
     shot.refresh_from_db()
-    fresh = render(scene.core_matte(shot, shot.mattes.get()), 1001, depth="shown").alpha
+    fresh = render(core_cache.matte(shot, shot.mattes.get()), 1001, depth="shown").alpha
     assert (shown == fresh[y0:y1, x0:x1]).all() and shown.any()
 
 

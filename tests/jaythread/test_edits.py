@@ -6,7 +6,9 @@ import uuid
 import numpy as np
 import pytest
 
-from jaythread.desk import actions, exchange, scene
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions
+from jaythread.desk.exchange import documents
 from jaythread.desk.models import Edit, Shape
 from jaythread.errors import Conflict, NotAllowed, NotThere, Refused
 from roto.errors import BadDocument
@@ -24,7 +26,7 @@ def do(who, shot, base=None, **said):
 
 def matte_now(shot):
     shot.refresh_from_db()
-    return scene.core_matte(shot, shot.mattes.first())
+    return core_cache.matte(shot, shot.mattes.first())
 
 
 def state(shot):
@@ -32,7 +34,7 @@ def state(shot):
     from roto.exchange import document
 
     shot.refresh_from_db()
-    return [document.dumps(scene.core_matte(shot, m)) for m in shot.mattes.all()], shot.shutter
+    return [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.all()], shot.shutter
 
 
 def alpha(shot, frame):
@@ -198,10 +200,10 @@ def test_the_shape_document_leaves_and_comes_back_without_loss(shot, rafe):
     do(rafe, shot, do="form", shape=shape, frame=1004, points={1: [45, 18, -1, 0, 2, 1 / 3]})
     do(rafe, shot, do="soften", shape=shape, frame=1002, inner=1, outer=3)
     do(rafe, shot, do="live", shape=shape, ranges=[(1002, 1007)])
-    _, text = exchange.export_document(rafe, shot.pk, shot.mattes.first().pk)
-    taken = exchange.import_document(rafe, shot.pk, text.encode())
+    _, text = documents.export_document(rafe, shot.pk, shot.mattes.first().pk)
+    taken = documents.import_document(rafe, shot.pk, text.encode())
     assert taken.name == "kite 2"
-    _, again = exchange.export_document(rafe, shot.pk, taken.pk)
+    _, again = documents.export_document(rafe, shot.pk, taken.pk)
     one, two = json.loads(text), json.loads(again)
     names = {s["id"]: f"#{i}" for doc in (one, two) for i, s in enumerate(doc["shapes"])}
 
@@ -218,11 +220,11 @@ def test_the_shape_document_leaves_and_comes_back_without_loss(shot, rafe):
 
 def test_a_bad_document_says_where_and_leaves_nothing(shot, rafe):
     trace(shot, rafe)
-    _, text = exchange.export_document(rafe, shot.pk, shot.mattes.first().pk)
+    _, text = documents.export_document(rafe, shot.pk, shot.mattes.first().pk)
     bad = json.loads(text)
     bad["shapes"][0]["form"][0]["values"][2] = [1, 2]
     with pytest.raises(BadDocument, match=r"document.shapes\[0\].form\[0\].values"):
-        exchange.import_document(rafe, shot.pk, json.dumps(bad).encode())
+        documents.import_document(rafe, shot.pk, json.dumps(bad).encode())
     assert shot.mattes.count() == 1
 
 
@@ -242,7 +244,7 @@ def test_the_edge_of_a_whole_matte_is_shifted_by_keys_and_taken_back(shot, rafe)
     for frame, px in ((FIRST, 0.0), (FIRST + 4, 2.0)):
         actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="shift matte", matte=str(matte.pk), frame=frame, shift=px))
     shot.refresh_from_db()
-    core = scene.core_matte(shot, shot.mattes.get())
+    core = core_cache.matte(shot, shot.mattes.get())
     assert core.shift == ((FIRST, 0.0), (FIRST + 4, 2.0))
     assert document.loads(document.dumps(core)).shift == core.shift
     assert render(core, FIRST + 4).alpha[35, 9] == 1 and render(core, FIRST).alpha[35, 9] == 0

@@ -5,13 +5,16 @@ import uuid
 import numpy as np
 import pytest
 
-from jaythread.desk import actions, fitting, scene
+from jaythread.desk.analysis import fit
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions
 from jaythread.desk.models import FrameFit, Shape
 from jaythread.errors import Refused
+from jaythread.jobs import actions as jobs
 from jaythread.plates.models import Plate
 from roto.picture.stills import write_picture
 
-from ..conftest import FIRST, LAST, command, trace
+from ..conftest import FIRST, LAST, ask, carry_out, command, trace
 
 pytestmark = pytest.mark.django_db
 
@@ -40,22 +43,22 @@ def card(shot, rafe):
 
 def measured(shot, rafe):
     matte = shot.mattes.get()
-    fitting.measure(fitting.ask(rafe, shot.pk, matte.pk).pk)
-    return matte, fitting.state(rafe, shot.pk, matte.pk)
+    carry_out(ask(rafe, shot, "fit.measure", matte.pk))
+    return matte, fit.state(rafe, shot.pk, matte.pk)
 
 
 def test_the_frame_that_is_off_is_listed_looked_at_and_listed_again_when_it_changes(shot, rafe, card):
     matte, told = measured(shot, rafe)
     assert told["measured"] == 8 and told["weakest"] == [] and max(off for off, _, _ in told["frames"].values()) < 0.3
     do(rafe, shot, do="place", shape=card, frame=1004, move=(0, 3))
-    assert fitting.state(rafe, shot.pk, matte.pk)["measured"] < 8  # those around it have changed
+    assert fit.state(rafe, shot.pk, matte.pk)["measured"] < 8  # those around it have changed
     matte, told = measured(shot, rafe)
     assert told["weakest"][0] == 1004 and told["frames"][1004][1] == card and told["frames"][1004][0] > 1
-    fitting.look_at(rafe, shot.pk, matte.pk, 1004, True)
-    told = fitting.state(rafe, shot.pk, matte.pk)
+    fit.look_at(rafe, shot.pk, matte.pk, 1004, True)
+    told = fit.state(rafe, shot.pk, matte.pk)
     assert told["frames"][1004][2] and 1004 not in told["weakest"]
     do(rafe, shot, do="place", shape=card, frame=1004, move=(0, 1))
-    assert not fitting.state(rafe, shot.pk, matte.pk)["frames"][1004][2]
+    assert not fit.state(rafe, shot.pk, matte.pk)["frames"][1004][2]
 
 
 def test_a_key_is_advised_where_it_helps_most(shot, rafe, card):
@@ -67,15 +70,15 @@ def test_a_key_is_advised_where_it_helps_most(shot, rafe, card):
 def test_what_is_off_is_marked_and_points_are_pulled_there(shot, rafe, card):
     do(rafe, shot, do="place", shape=card, frame=1004, move=(3, 2))
     matte = shot.mattes.get()
-    here = fitting.on_frame(rafe, shot.pk, matte.pk, 1004)
+    here = fit.on_frame(rafe, shot.pk, matte.pk, 1004)
     _, y, dx, _, sure = np.array(here["marks"]).T
     sides = (y > 22) & (y < 42)
     assert here["known"][card] > 80 and dx[sides].mean() == pytest.approx(-3, abs=0.4) and sure.min() > 0
-    read = fitting.pull(rafe, shot.pk, card, 1004, [], 8)
+    read = fit.pull(rafe, shot.pk, card, 1004, [], 8)
     points = np.array([read["points"][i] for i in range(4)])[:, :2]
     assert points == pytest.approx(np.array([[22, 15], [52, 15], [52, 45], [22, 45]]), abs=0.5) and read["most"] < 5
     do(rafe, shot, do="form", shape=card, frame=1004, points={i: read["points"][i] for i in (0, 1)})
-    now = scene.core_shapes([Shape.objects.get(pk=card)])[card].outlines(np.array([1004]))[0, :2, :2]
+    now = core_cache.shapes([Shape.objects.get(pk=card)])[card].outlines(np.array([1004]))[0, :2, :2]
     assert now == pytest.approx(points[:2])
 
 
@@ -86,21 +89,21 @@ def test_where_the_picture_shows_nothing_it_is_unknown_and_says_so(shot, rafe):
     _, told = measured(shot, rafe)
     assert told["measured"] == 8 and all(off is None for off, _, _ in told["frames"].values())
     with pytest.raises(Refused, match="shows no edge"):
-        fitting.pull(rafe, shot.pk, shape, FIRST, [], 8)
+        fit.pull(rafe, shot.pk, shape, FIRST, [], 8)
 
 
 def test_measuring_stops_when_asked_and_goes_on_with_what_is_missing(shot, rafe, card):
     matte = shot.mattes.get()
-    run = fitting.ask(rafe, shot.pk, matte.pk)
+    run = ask(rafe, shot, "fit.measure", matte.pk)
     with pytest.raises(Refused, match="already"):
-        fitting.ask(rafe, shot.pk, matte.pk)
-    fitting.cancel(rafe, shot.pk, run.pk)
-    fitting.measure(run.pk)
+        ask(rafe, shot, "fit.measure", matte.pk)
+    jobs.cancel(rafe, shot.pk, run.pk)
+    carry_out(run)
     assert not FrameFit.objects.exists()
     measured(shot, rafe)
     kept = dict(FrameFit.objects.values_list("frame", "pk"))
     do(rafe, shot, do="live", shape=card, ranges=[(FIRST, 1006)])
-    run = fitting.ask(rafe, shot.pk, matte.pk)
-    fitting.measure(run.pk)
+    run = ask(rafe, shot, "fit.measure", matte.pk)
+    carry_out(run)
     run.refresh_from_db()
     assert (run.done, run.total) == (2, 2) and dict(FrameFit.objects.values_list("frame", "pk")) == kept

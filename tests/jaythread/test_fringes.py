@@ -12,13 +12,16 @@ from PIL import Image
 
 from jaythread.delivery import actions as delivery
 from jaythread.delivery import making
-from jaythread.desk import actions, fringes, scene
-from jaythread.desk.models import Shape, Solving, StackEntry
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions
+from jaythread.desk.matting import fringes
+from jaythread.desk.models import Shape, StackEntry
 from jaythread.errors import Refused
+from jaythread.jobs import actions as jobs
 from roto.exchange import document
 from roto.matte.render import render
 
-from ..conftest import FIRST, LAST, command, picture, trace
+from ..conftest import FIRST, LAST, ask, carry_out, command, picture, trace
 
 pytestmark = pytest.mark.django_db
 KITE = ((20, 24), (26, 30), (20, 36), (14, 30))
@@ -48,7 +51,7 @@ def paint(shot, rafe, kite, **more):
 
 
 def core(shot):
-    return scene.core_matte(shot, shot.mattes.get())
+    return core_cache.matte(shot, shot.mattes.get())
 
 
 def subject(frame):
@@ -96,28 +99,27 @@ def test_undo_takes_the_fringe_away_and_redo_brings_it_back(shot, rafe, kite):
 
 def test_all_frames_are_solved_by_a_task_and_an_edit_makes_its_frames_stale(shot, rafe, kite):
     band, entry = paint(shot, rafe, kite)
-    run = fringes.ask(rafe, shot.pk, entry)
+    run = ask(rafe, shot, "fringe.solve", entry)
     with pytest.raises(Refused, match="already"):
-        fringes.ask(rafe, shot.pk, entry)
-    fringes.solve(run.pk)
-    state = fringes.state(rafe, shot.pk, entry)
+        ask(rafe, shot, "fringe.solve", entry)
+    carry_out(run)
     frames = list(range(FIRST, LAST + 1))
-    assert state["run"]["state"] == "done" and state["run"]["done"] == len(frames) and state["solved"] == frames
+    assert run.state == "done" and run.done == len(frames) and fringes.solved_frames(rafe, shot.pk, entry) == frames
     actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="look", shape=band, name="frays"))
-    assert fringes.state(rafe, shot.pk, entry)["solved"] == frames  # a name changes nothing
+    assert fringes.solved_frames(rafe, shot.pk, entry) == frames  # a name changes nothing
     actions.edit(rafe, shot.pk, uuid.uuid4(), None, command(do="soften", shape=kite, frame=FIRST, outer=1))
-    assert fringes.state(rafe, shot.pk, entry)["solved"] == []
+    assert fringes.solved_frames(rafe, shot.pk, entry) == []
 
 
 def test_a_task_stops_when_asked_and_says_what_is_missing(shot, rafe, kite):
     _, entry = paint(shot, rafe, kite)
-    run = fringes.ask(rafe, shot.pk, entry)
-    fringes.cancel(rafe, shot.pk, run.pk)
-    fringes.solve(run.pk)
-    assert Solving.objects.get(pk=run.pk).state == "cancelled"
+    run = ask(rafe, shot, "fringe.solve", entry)
+    jobs.cancel(rafe, shot.pk, run.pk)
+    carry_out(run)
+    assert run.state == "cancelled"
     shot.plates.get().still(FIRST + 1).unlink()
-    run = fringes.ask(rafe, shot.pk, entry)
-    fringes.solve(run.pk)
+    run = ask(rafe, shot, "fringe.solve", entry)
+    carry_out(run)
     run.refresh_from_db()
     assert run.state == "failed" and f"Frame {FIRST + 1} has no picture" in run.message
 
@@ -138,7 +140,7 @@ def test_the_page_is_told_how_a_fringe_stands(shot, rafe, kite, client):
     pieces = client.get(f"{place}/colours/{FIRST}").json()["pieces"]
     assert len(pieces) == 1 and pieces[0]["box"][0] < 11
     assert len(client.get(f"{place}/so-far/{FIRST}").json()["pictures"]) == 2
-    assert client.post(f"/api/shots/{shot.pk}/fringes/{entry}/solve", {}, content_type="application/json").status_code == 200
+    assert client.get(f"/api/shots/{shot.pk}/fringes/{entry}").json() == {"frames": []}
 
 
 def test_a_delivery_holds_the_solved_fringe_on_every_frame(shot, rafe, kite):
@@ -162,7 +164,7 @@ def test_old_solved_frames_that_nothing_asks_for_are_cleared_out(shot, rafe, kit
         (folder / f"{name}.npz").write_bytes(b"solved once")
         then = time.time() - 86400 * days
         os.utime(folder / f"{name}.npz", (then, then))
-    fringes.solve(fringes.ask(rafe, shot.pk, entry).pk)
+    carry_out(ask(rafe, shot, "fringe.solve", entry))
     left = {p.stem for p in folder.iterdir()}
     assert "old" not in left and "new" in left
-    assert len(fringes.state(rafe, shot.pk, entry)["solved"]) == LAST - FIRST + 1 and fringes.clear_out(shot) == 0
+    assert len(fringes.solved_frames(rafe, shot.pk, entry)) == LAST - FIRST + 1 and fringes.clear_out(shot) == 0

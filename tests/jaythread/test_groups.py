@@ -5,8 +5,11 @@ import uuid
 import numpy as np
 import pytest
 
-from jaythread.desk import actions, exchange, payload, scene
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions
+from jaythread.desk.exchange import documents
 from jaythread.desk.models import Shape
+from jaythread.desk.view import serializers
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
 from roto.errors import BadKeys
@@ -29,7 +32,7 @@ def do(who, shot, base=None, **said):
 
 def outline(shape, frame):
     row = Shape.objects.get(pk=shape)
-    return scene.core_shapes([row])[shape].outlines(np.array([frame]))[0, :, :2]
+    return core_cache.shapes([row])[shape].outlines(np.array([frame]))[0, :, :2]
 
 
 @pytest.fixture
@@ -48,7 +51,7 @@ def test_a_group_moves_all_its_shapes_and_is_taken_back(shot, rafe, pair):
     for before, shape in zip(was, (arm, hand), strict=True):
         assert outline(shape, 1005) == pytest.approx(before + np.array([10, 4]))
         assert outline(shape, 1001) == pytest.approx(before)
-    told = payload.after(made, made.shot, rafe)
+    told = serializers.after(made, made.shot, rafe)
     assert {s["id"] for s in told["shapes"]} == {arm, hand, group}  # the page hears of what was carried
     actions.undo(rafe, shot.pk, uuid.uuid4())
     assert outline(hand, 1005) == pytest.approx(was[1])
@@ -78,7 +81,7 @@ def test_leaving_a_group_and_a_draft_of_it(shot, rafe, pair):
     do(rafe, shot, do="place", shape=group, frame=1001, move=(10, 0))
     assert outline(arm, 1001)[0] == pytest.approx([10, 20]) and outline(hand, 1001)[0] == pytest.approx([70, 20])
     draft = command(do="place", shape=group, frame=1001, move=(5, 0))
-    _, matte = exchange.preview_matte(rafe, shot.pk, shot.mattes.first().pk, draft)
+    _, matte = documents.preview_matte(rafe, shot.pk, shot.mattes.first().pk, draft)
     assert render(matte, 1001).alpha[25, 93] == 1  # right of where the hand is saved
     assert outline(hand, 1001)[0] == pytest.approx([70, 20])
 
@@ -89,21 +92,22 @@ def test_a_group_is_steadied_before_it_is_taken(shot, rafe, pair):
         for frame in (1003, 1006):
             points = outline(shape, 1001) + np.array([4.0 * (frame - 1001), 0])
             do(rafe, shot, do="form", shape=shape, frame=frame, points={i: [*p, 0, 0, 0, 0] for i, p in enumerate(points)})
-    _, shapes, says = actions.tried(rafe, shot.pk, command(do="steady", shape=group))
+    _, made = actions.preview(rafe, shot.pk, command(do="steady", shape=group))
+    shapes, says = made.after, made.summary
     assert {s.id for s in shapes} == {arm, hand, group} and "instead of 20.0" in says
     was = outline(hand, 1006)
     do(rafe, shot, do="steady", shape=group)
     assert outline(hand, 1006) == pytest.approx(was)
-    assert scene.core_shapes([Shape.objects.get(pk=group)])[group].place.values[-1, 0].tolist() == pytest.approx([20, 0])
+    assert core_cache.shapes([Shape.objects.get(pk=group)])[group].place.values[-1, 0].tolist() == pytest.approx([20, 0])
 
 
 def test_a_document_carries_groups(shot, rafe, pair):
     arm, hand, group = pair
     do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4), turn=20)
-    _, text = exchange.export_document(rafe, shot.pk, shot.mattes.first().pk)
-    again = exchange.import_document(rafe, shot.pk, text.encode())
+    _, text = documents.export_document(rafe, shot.pk, shot.mattes.first().pk)
+    again = documents.import_document(rafe, shot.pk, text.encode())
     shot.refresh_from_db()
-    twins = [e.shape for e in scene.core_matte(shot, again).entries]
+    twins = [e.shape for e in core_cache.matte(shot, again).entries]
     assert twins[0].outlines(np.array([1004]))[0, :, :2] == pytest.approx(outline(arm, 1004))
     assert len({ride.group.id for t in twins for ride in t.rides} - {group}) == 1
     assert document.loads(text).entries[1].shape.outlines(np.array([1004]))[0, :, :2] == pytest.approx(outline(hand, 1004))
@@ -139,7 +143,7 @@ def test_a_shape_is_copied_to_another_shot_at_the_same_distance_from_its_start(s
     do(rafe, shot, do="place", shape=group, frame=1005, move=(10, 4))
     do(rafe, shot, do="live", shape=arm, ranges=[(1002, 1006)])
     other = Shot.objects.create(production=production, name="MILL_040", first=1, last=8, width=64, height=64)
-    matte = exchange.copy_to(rafe, shot.pk, arm, other.pk)
+    matte = documents.copy_to(rafe, shot.pk, arm, other.pk)
     twin = matte.entries.get().shape
     assert (twin.name, twin.group, matte.name) == ("arm", None, "main")
     assert outline(str(twin.pk), 5) == pytest.approx(outline(arm, 1005))
@@ -154,14 +158,14 @@ def test_picked_keys_are_brought_to_other_frames_all_or_none(shot, rafe):
     for frame in (1003, 1005):
         do(rafe, shot, do="place", shape=shape, frame=frame, move=(1, 0))
     do(rafe, shot, do="retime keys", shape=shape, channel="placement", moves={1003: 1004, 1005: 1008})
-    place = scene.core_shapes([Shape.objects.get(pk=shape)])[shape].place
+    place = core_cache.shapes([Shape.objects.get(pk=shape)])[shape].place
     assert place.frames.tolist() == [1001, 1004, 1008] and place.values[:, 0, 0].tolist() == [0, 1, 2]
     with pytest.raises(BadKeys, match="fall on one frame"):
         do(rafe, shot, do="retime keys", shape=shape, channel="placement", moves={1004: 1008})
 
 
 def names_of(shot):
-    return [line["shape"] for line in payload.mattes(shot)[0]["stack"]]
+    return [line["shape"] for line in serializers.mattes(shot)[0]["stack"]]
 
 
 def test_the_shapes_of_a_group_count_as_one_and_then_one_by_one_again(shot, rafe, pair):
@@ -173,20 +177,20 @@ def test_the_shapes_of_a_group_count_as_one_and_then_one_by_one_again(shot, rafe
     line = matte.entries.get(shape=group)
     do(rafe, shot, do="entry", entry=str(line.pk), order=99.0, opacity=0.5)
     assert names_of(shot) == [block, arm, hand, group]
-    assert [bool(one["within"]) for one in payload.mattes(shot)[0]["stack"]] == [False, True, True, False]
-    assert payload.mattes(shot)[0]["sentence"] == "block adds, body (arm adds, hand adds) cuts"
+    assert [bool(one["within"]) for one in serializers.mattes(shot)[0]["stack"]] == [False, True, True, False]
+    assert serializers.mattes(shot)[0]["sentence"] == "block adds, body (arm adds, hand adds) cuts"
     shot.refresh_from_db()
-    assert render(scene.core_matte(shot, matte), 1001).alpha[25, 12] == 0.5
+    assert render(core_cache.matte(shot, matte), 1001).alpha[25, 12] == 0.5
     draft = command(do="place", shape=group, frame=1001, move=(0, 30))
-    assert render(exchange.preview_matte(rafe, shot.pk, matte.pk, draft)[1], 1001).alpha[25, 12] == 1
+    assert render(documents.preview_matte(rafe, shot.pk, matte.pk, draft)[1], 1001).alpha[25, 12] == 1
     with pytest.raises(Refused, match="count as one"):
         do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=group)
     with pytest.raises(Refused, match="cannot be a fringe"):
         do(rafe, shot, do="entry", entry=str(line.pk), mode="solve")
-    _, text = exchange.export_document(rafe, shot.pk, matte.pk)
-    again = exchange.import_document(rafe, shot.pk, text.encode())
+    _, text = documents.export_document(rafe, shot.pk, matte.pk)
+    again = documents.import_document(rafe, shot.pk, text.encode())
     shot.refresh_from_db()
-    assert np.array_equal(*(render(scene.core_matte(shot, m), 1001).alpha for m in (matte, again)))
+    assert np.array_equal(*(render(core_cache.matte(shot, m), 1001).alpha for m in (matte, again)))
     actions.undo(rafe, shot.pk, uuid.uuid4())
     do(rafe, shot, do="drop line", entry=str(line.pk))
     assert names_of(shot)[:2] == [arm, hand]

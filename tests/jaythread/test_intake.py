@@ -13,6 +13,8 @@ import pytest
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from jaythread.jobs import progress
+from jaythread.jobs.models import Job
 from jaythread.plates import actions
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
@@ -119,7 +121,7 @@ def test_movies_bring_range_size_and_rate(people, production, tmp_path, ending, 
     assert (shot.first, shot.last, shot.width, shot.height) == (1, 6, 96, 64)
     assert shot.rate == Fraction(24000, 1001) or (ending in (".webm", ".mkv") and abs(shot.rate - Fraction(24000, 1001)) < 0.01)
     plate = plate_of(shot)
-    assert plate.state == "ready" and plate.done == 6
+    assert plate.state == "ready" and plate.job.done == 6
     read = stills.read(plate.still(4))
     off = np.abs(read / (255 if read.dtype == np.uint8 else 65535) - picture(1004) / 255)
     assert off.mean() < 0.05 and (ending != ".mov" or off.max() == 0)
@@ -153,7 +155,7 @@ def test_a_varying_rate_is_said_and_every_frame_is_kept(people, production, tmp_
     path = write_movie(tmp_path / "vary.mkv", "ffv1", pix="bgr0", rate=Fraction(25), stamps=[0, 40, 80, 250, 290, 700])
     shot = give(people, production, path)
     plate = plate_of(shot)
-    assert any("varies" in note for note in plate.notes) and shot.last - shot.first + 1 == plate.done == 6
+    assert any("varies" in note for note in plate.notes) and shot.last - shot.first + 1 == plate.job.done == 6
     assert (stills.read(plate.still(shot.last)) == picture(1006)).all()
 
 
@@ -260,14 +262,15 @@ def test_cancelling_while_decoding_leaves_no_files(people, production, tmp_path,
     whole = actions.display.to_screen
 
     def at_the_third(pixels, space):
-        if Plate.objects.get(pk=plate.pk).done == 2:
+        if Job.objects.get().done == 2:
             actions.cancel(people["rafe"], plate.pk)
         return whole(pixels, space)
 
     monkeypatch.setattr(actions.display, "to_screen", at_the_third)
+    monkeypatch.setattr(progress, "TELL_EVERY", 0.0)
     actions.decode(plate.pk)
     plate.refresh_from_db()
-    assert (plate.state, plate.done) == ("cancelled", 3) and not plate.folder.exists()
+    assert (plate.state, Job.objects.get().done) == ("cancelled", 3) and not plate.folder.exists()
     actions.remove_shot(people["rafe"], plate.pk)
     assert not Shot.objects.exists()
 

@@ -6,7 +6,9 @@ import uuid
 import numpy as np
 import pytest
 
-from jaythread.desk import actions, exchange, scene
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions
+from jaythread.desk.exchange import documents
 from jaythread.desk.models import Edit
 from jaythread.errors import Refused
 from roto.errors import RotoError
@@ -25,7 +27,7 @@ def do(who, shot, **said):
 
 def state(shot):
     shot.refresh_from_db()
-    return [document.dumps(scene.core_matte(shot, m)) for m in shot.mattes.order_by("pk")], shot.shutter
+    return [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.order_by("pk")], shot.shutter
 
 
 def some_edit(luck: random.Random, shot) -> dict:
@@ -113,13 +115,13 @@ def test_what_came_of_it_travels_and_renders_as_it_does_here(shot, people, produ
     """Out as a document and in again beside it: the same matte, pixel by pixel."""
     luck, rafe = random.Random(50 + seed), people["rafe"]
     work(luck, shot, rafe, 18)
-    matte = scene.core_matte(shot, shot.mattes.order_by("pk").first())
+    matte = core_cache.matte(shot, shot.mattes.order_by("pk").first())
     text = document.dumps(matte)
     back = document.loads(text)
     for frame in range(FIRST, LAST + 1, 2):
         assert np.array_equal(render(back, frame, depth="16").alpha, render(matte, frame, depth="16").alpha)
-    taken, _ = exchange.take_in(rafe, shot.pk, text.encode())
-    again = scene.core_matte(shot, taken)
+    taken, _ = documents.take_in(rafe, shot.pk, text.encode())
+    again = core_cache.matte(shot, taken)
     for frame in range(FIRST, LAST + 1, 3):
         assert np.array_equal(render(again, frame, depth="16").alpha, render(matte, frame, depth="16").alpha)
 
@@ -132,7 +134,7 @@ def test_two_people_take_back_their_own_steps_and_never_the_others(shot, people)
         do(marta, shot, do="place", shape=theirs, frame=FIRST + k, move=(0, k + 1))
 
     def moves(shape: str) -> list:
-        core = next(e.shape for e in scene.core_matte(shot, shot.mattes.first()).entries if e.shape.id == shape)
+        core = next(e.shape for e in core_cache.matte(shot, shot.mattes.first()).entries if e.shape.id == shape)
         return core.place.values[:, 0].tolist()
 
     before = moves(theirs)

@@ -7,8 +7,9 @@ import uuid
 import numpy as np
 import pytest
 
-from jaythread.desk import actions, payload
+from jaythread.desk.edit import actions
 from jaythread.desk.models import Shape
+from jaythread.desk.view import serializers
 
 from ..conftest import command, trace
 
@@ -18,14 +19,14 @@ pytestmark = pytest.mark.django_db
 @pytest.mark.parametrize("lean", [False, True])
 def test_outlines_are_the_cores_whichever_way_they_come(shot, people, monkeypatch, lean):
     if lean:
-        monkeypatch.setattr(payload, "LEAN", 10)
+        monkeypatch.setattr(serializers, "LEAN", 10)
     shape = trace(shot, people["rafe"])
     trace(shot, people["rafe"], points=((1, 2), (30, 2), (30, 20)), name="patch")
     actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="place", shape=shape, frame=1005, move=(6, 0)))
     shot.refresh_from_db()
     frames = np.arange(1001, 1009)
-    told = {s["id"]: s for s in payload.desk(shot, people["rafe"], True)["shapes"]}
-    raw = payload.outlines(shot)
+    told = {s["id"]: s for s in serializers.desk(shot, people["rafe"], True)["shapes"]}
+    raw = serializers.outlines(shot)
     end = raw.index(b"\n") + 1
     assert end % 4 == 0
     numbers = np.frombuffer(raw[end:], "<f4")
@@ -43,7 +44,8 @@ def test_outlines_are_the_cores_whichever_way_they_come(shot, people, monkeypatc
 
 def test_what_would_become_of_a_shape_is_shown_and_not_saved(shot, people):
     shape = trace(shot, people["rafe"])
-    _, (would,), says = actions.tried(people["rafe"], shot.pk, command(do="place", shape=shape, frame=1005, move=(6, 0)))
+    _, made = actions.preview(people["rafe"], shot.pk, command(do="place", shape=shape, frame=1005, move=(6, 0)))
+    (would,), says = made.after, made.summary
     assert would.place.frames.tolist() == [1001, 1005] and "placed kite body" in says
     assert Shape.objects.get().to_core().place.frames.tolist() == [1001]
 
@@ -52,12 +54,12 @@ def test_what_others_did_since_a_revision(shot, people):
     shape = trace(shot, people["rafe"])
     shot.refresh_from_db()
     known = shot.revision
-    assert payload.since(shot, people["marta"], known) == {"revision": known}
+    assert serializers.since(shot, people["marta"], known) == {"revision": known}
     actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="look", shape=shape, name="sail"))
     shot.refresh_from_db()
-    told = payload.since(shot, people["marta"], known)
-    assert [s["name"] for s in told["shapes"]] == ["sail"] and told["others"] == [{"who": "rafe", "says": "renamed kite body to sail"}]
-    assert payload.since(shot, people["rafe"], known)["others"] == []
+    told = serializers.since(shot, people["marta"], known)
+    assert [s["name"] for s in told["shapes"]] == ["sail"] and told["others"] == [{"who": "rafe", "summary": "renamed kite body to sail"}]
+    assert serializers.since(shot, people["rafe"], known)["others"] == []
     actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="remove", shape=shape))
     shot.refresh_from_db()
-    assert payload.since(shot, people["marta"], known)["gone"] == [shape]
+    assert serializers.since(shot, people["marta"], known)["gone"] == [shape]

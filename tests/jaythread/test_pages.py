@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from jaythread.desk import actions as desk
+from jaythread.desk.edit import actions as desk
 from jaythread.plates import actions as plates
 from jaythread.plates.models import Plate, Shot
 from jaythread.productions.models import Membership, Production

@@ -12,8 +12,9 @@ from django.urls import get_resolver
 
 from jaythread.delivery import actions as delivery
 from jaythread.delivery import recipes
-from jaythread.desk import actions as desk
+from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Note
+from jaythread.jobs.models import Job
 from jaythread.plates.models import Plate
 from jaythread.receiving import actions as receiving
 
@@ -32,7 +33,6 @@ ROWS = {
     "production": ("GET", "/productions/{production}", None, (IN, 404, 200, 200, 200)),
     "invite": ("POST", "/productions/{production}/invite", {"account": "otto", "role": "artist"}, (IN, 404, 403, 403, 302)),
     "bring-in": ("GET", "/productions/{production}/bring-in", None, (IN, 404, 403, 200, 200)),
-    "plate-states": ("GET", "/productions/{production}/plates", None, (IN, 404, 200, 200, 200)),
     "plate": ("POST", "/plates/{plate}", {"space": "linear"}, (IN, 404, 403, 302, 302)),
     "cancel-plate": ("POST", "/plates/{plate}/cancel", {}, (IN, 404, 403, 422, 422)),
     "proxy": ("GET", "/plates/{plate}/proxy/1001.jpg", None, (IN, 404, 200, 200, 200)),
@@ -62,25 +62,23 @@ ROWS = {
     "api:open_desk": ("GET", "/api/shots/{shot}/desk", None, (401, 404, 200, 200, 200)),
     "api:edit": ("JSON", "/api/shots/{shot}/edits", {"id": "{new}", "command": {"do": "shutter", "angle": 90}}, (401, 404, 403, 200, 200)),
     "api:outlines": ("GET", "/api/shots/{shot}/outlines", None, (401, 404, 200, 200, 200)),
-    "api:tried": ("JSON", "/api/shots/{shot}/tried", {"command": {"do": "steady", "shape": "{new}"}}, (401, 404, 403, 404, 404)),
-    "api:since": ("GET", "/api/shots/{shot}/since/0", None, (401, 404, 200, 200, 200)),
+    "api:preview": ("JSON", "/api/shots/{shot}/preview", {"command": {"do": "steady", "shape": "{new}"}}, (401, 404, 403, 404, 404)),
+    "api:what_is_new": ("GET", "/api/shots/{shot}/news?revision=0", None, (401, 404, 200, 200, 200)),
+    "api:clip": ("GET", "/api/shots/{shot}/clips/99", None, (401, 404, 404, 404, 404)),
+    "api:ask": ("JSON", "/api/shots/{shot}/jobs", {"kind": "fit.measure", "subject": "{matte}"}, (401, 404, 403, 200, 200)),
+    "api:jobs_of": ("GET", "/api/shots/{shot}/jobs", None, (401, 404, 200, 200, 200)),
+    "api:cancel": ("JSON", "/api/shots/{shot}/jobs/{job}/cancel", {}, (401, 404, 403, 200, 200)),
+    "api:jobs_of_production": ("GET", "/api/productions/{production}/jobs", None, (401, 404, 200, 200, 200)),
+    "api:solved_frames": ("GET", "/api/shots/{shot}/fringes/{new}", None, (401, 404, 404, 404, 404)),
     "api:what_was_done": ("GET", "/api/shots/{shot}/edits", None, (401, 404, 200, 200, 200)),
     "api:undo": ("JSON", "/api/shots/{shot}/undo", {"id": "{new}"}, (401, 404, 403, 200, 422)),
     "api:redo": ("JSON", "/api/shots/{shot}/redo", {"id": "{new}"}, (401, 404, 403, 422, 422)),
     "api:picture": ("JSON", "/api/shots/{shot}/mattes/{matte}/picture", {"frame": FIRST}, (401, 404, 200, 200, 200)),
     "api:so_far": ("GET", "/api/shots/{shot}/mattes/{matte}/so-far/1001", None, (401, 404, 200, 200, 200)),
     "api:colours": ("GET", "/api/shots/{shot}/mattes/{matte}/colours/1001", None, (401, 404, 200, 200, 200)),
-    "api:fringe_state": ("GET", "/api/shots/{shot}/fringes/{new}", None, (401, 404, 404, 404, 404)),
-    "api:solve": ("JSON", "/api/shots/{shot}/fringes/{new}/solve", {}, (401, 404, 403, 404, 404)),
-    "api:cancel_solving": ("JSON", "/api/shots/{shot}/solvings/1/cancel", {}, (401, 404, 403, 404, 404)),
-    "api:follow": ("JSON", "/api/shots/{shot}/tracks/{new}/follow", {"frame": 1001, "to": 1002}, (401, 404, 403, 404, 404)),
-    "api:following_state": ("GET", "/api/shots/{shot}/tracks/{track}/following", None, (401, 404, 200, 200, 200)),
-    "api:cancel_following": ("JSON", "/api/shots/{shot}/followings/1/cancel", {}, (401, 404, 403, 404, 404)),
     "api:holds": ("GET", "/api/shots/{shot}/tracks/{track}/holds/1001", None, (401, 404, 200, 200, 200)),
     "api:track_table": ("GET", "/api/shots/{shot}/tracks/{track}/table", None, (401, 404, 200, 200, 200)),
     "api:take_in_track": ("FILE", "/api/shots/{shot}/tracks", b"x,y", (401, 404, 403, 422, 422)),
-    "api:measure": ("JSON", "/api/shots/{shot}/mattes/{matte}/fit", {}, (401, 404, 403, 200, 200)),
-    "api:cancel_measuring": ("JSON", "/api/shots/{shot}/measurings/1/cancel", {}, (401, 404, 403, 404, 404)),
     "api:fit_state": ("GET", "/api/shots/{shot}/mattes/{matte}/fit", None, (401, 404, 200, 200, 200)),
     "api:fit_on_frame": ("GET", "/api/shots/{shot}/mattes/{matte}/fit/1001", None, (401, 404, 200, 200, 200)),
     "api:looked": ("JSON", "/api/shots/{shot}/mattes/{matte}/looked", {"frame": 1001}, (401, 404, 403, 200, 200)),
@@ -90,7 +88,6 @@ ROWS = {
     "api:shutter": ("GET", "/api/shots/{shot}/shapes/{shape}/shutter", None, (401, 404, 422, 422, 422)),
     "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
     "api:export_svg": ("GET", "/api/shots/{shot}/mattes/{matte}/svg", None, (401, 404, 200, 200, 200)),
-    "api:notes_of": ("GET", "/api/shots/{shot}/notes", None, (401, 404, 200, 200, 200)),
     "api:note_done": ("JSON", "/api/shots/{shot}/notes/{note}/done", {"done": True}, (401, 404, 403, 200, 200)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
 }
@@ -111,7 +108,7 @@ def places(shot, people):
     return {
         "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
-        "new": uuid.uuid4(), "shape": shape, "track": track,
+        "new": uuid.uuid4(), "shape": shape, "track": track, "job": Job.objects.get().pk,
     }  # fmt: skip
 
 

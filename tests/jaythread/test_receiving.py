@@ -7,7 +7,7 @@ import pytest
 from django.utils import timezone
 
 from jaythread.delivery import actions as delivery
-from jaythread.desk import actions as desk
+from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Note
 from jaythread.errors import NotAllowed, NotThere, Refused
 from jaythread.receiving import actions, transfer
@@ -136,7 +136,7 @@ def test_a_note_comes_back_to_its_frame_and_place_once(bench, package, people, c
     it.refresh_from_db()
     assert it.state == "returned with notes"
     client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
-    assert client.get(f"/api/shots/{shot.pk}/notes").json()["notes"][0]["says"] == "soft here"
+    assert client.get(f"/api/shots/{shot.pk}/news?revision=0").json()["notes"][0]["text"] == "soft here"
     assert b"1 note" in client.get(f"/productions/{shot.production_id}").content
     assert b"soft here" in client.get(f"/deliveries/{package.pk}/hand-over").content
     client.post(f"/api/shots/{shot.pk}/notes/{note.pk}/done", {"done": True}, content_type="application/json")

@@ -7,15 +7,21 @@ import numpy as np
 import pytest
 
 from benchmarks.clips import texture
-from jaythread.desk import actions, exchange, following, payload, scene, track_tables
-from jaythread.desk.models import Following, Shape, Track
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions
+from jaythread.desk.exchange import documents, track_tables
+from jaythread.desk.models import Shape, Track
+from jaythread.desk.tracking import following
+from jaythread.desk.view import serializers
 from jaythread.errors import Conflict, Refused
+from jaythread.jobs import actions as jobs
+from jaythread.jobs.models import Job
 from jaythread.plates.models import Plate
 from roto.errors import BadTrack
 from roto.matte.render import render
 from roto.picture.stills import write_picture
 
-from ..conftest import FIRST, LAST, command, trace
+from ..conftest import FIRST, LAST, ask, carry_out, command, trace
 
 pytestmark = pytest.mark.django_db
 TIP = (20.0, 18.0)
@@ -49,32 +55,32 @@ def begin(shot, rafe, **more):
 
 
 def places(track, frames=range(FIRST, LAST + 1)):
-    core = scene.core_track(Track.objects.get(pk=track))
+    core = core_cache.track(Track.objects.get(pk=track))
     return core.points_at(np.array(frames, float), np.array(frames))[:, 0]
 
 
 def outline(shape, frame):
-    return scene.core_shapes([Shape.objects.get(pk=shape)])[shape].outlines(np.array([frame]))[0, :, :2]
+    return core_cache.shapes([Shape.objects.get(pk=shape)])[shape].outlines(np.array([frame]))[0, :, :2]
 
 
 @pytest.fixture
 def tip(shot, rafe):
     """A point on the kite, followed to the end."""
     key = begin(shot, rafe, points=[TIP], half=9, model="move")
-    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, False)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", key, frame=FIRST, to=LAST)
+    carry_out(run)
     return key
 
 
 def test_a_point_is_followed_and_taken_back_whole(shot, rafe, tip):
     along = np.array(TIP) + np.arange(8)[:, None] * [6, 0]
     assert np.abs(places(tip) - along).max() < 0.1
-    run = Following.objects.get()
-    assert (run.state, run.done, len(run.path)) == ("done", 7, 7)
-    told = payload.tracks(shot)[0]
-    assert told["frames"] == list(range(FIRST, LAST + 1)) and told["hand"] == [FIRST] and min(told["sure"]) > 0.9
+    run = Job.objects.get(kind="track.follow")
+    assert (run.state, run.done, len(run.partial["path"])) == ("done", 7, 7)
+    told = serializers.tracks(shot)[0]
+    assert told["frames"] == list(range(FIRST, LAST + 1)) and told["manual"] == [FIRST] and min(told["confidence"]) > 0.9
     actions.undo(rafe, shot.pk, uuid.uuid4())
-    assert payload.tracks(shot)[0]["frames"] == [FIRST]
+    assert serializers.tracks(shot)[0]["frames"] == [FIRST]
     actions.redo(rafe, shot.pk, uuid.uuid4())
     assert np.abs(places(tip) - along).max() < 0.1
 
@@ -82,9 +88,9 @@ def test_a_point_is_followed_and_taken_back_whole(shot, rafe, tip):
 def test_a_frame_is_followed_at_once_and_backwards_too(shot, rafe):
     key = str(uuid.uuid4())
     do(rafe, shot, do="new track", track=key, name="tip", frame=1005, points=[(44, 18)], half=9, model="move")
-    run = following.begin(rafe, shot.pk, uuid.UUID(key), 1005, 1004, False)
+    run = ask(rafe, shot, "track.follow", key, frame=1005, to=1004)
     assert run.state == "done" and places(key, [1004])[0] == pytest.approx([38, 18], abs=0.1)
-    following.begin(rafe, shot.pk, uuid.UUID(key), 1004, 1003, False)
+    ask(rafe, shot, "track.follow", key, frame=1004, to=1003)
     assert places(key, [1003])[0] == pytest.approx([32, 18], abs=0.1)
 
 
@@ -94,13 +100,13 @@ def test_the_small_pictures_are_read_when_asked(shot, rafe):
     for frame in range(FIRST, LAST + 1):
         cv2.imwrite(str(plate.proxy(frame)), cv2.imread(str(plate.still(frame))), [cv2.IMWRITE_JPEG_QUALITY, 90])
         plate.still(frame).unlink()
-    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, True)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", key, frame=FIRST, to=LAST, proxies=True)
+    carry_out(run)
     assert np.abs(places(key) - np.array(TIP) - np.arange(8)[:, None] * [6, 0]).max() < 0.3
-    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, False)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", key, frame=FIRST, to=LAST)
+    carry_out(run)
     run.refresh_from_db()
-    assert run.state == "failed" and "has no picture to follow" in run.message
+    assert run.state == "failed" and "has no picture to read from" in run.message
 
 
 def test_a_lost_point_stops_at_the_last_good_frame_and_says_why(shot, rafe):
@@ -108,25 +114,25 @@ def test_a_lost_point_stops_at_the_last_good_frame_and_says_why(shot, rafe):
     blank = np.random.default_rng(1).integers(0, 255, (64, 96, 3)).astype(np.uint8)
     for frame in (1004, 1005):
         write_picture(Plate.objects.get().still(frame), blank)
-    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, LAST, False)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", key, frame=FIRST, to=LAST)
+    carry_out(run)
     run.refresh_from_db()
-    assert "last good frame is 1003" in run.message and payload.tracks(shot)[0]["frames"] == [1001, 1002, 1003]
+    assert "last good frame is 1003" in run.message and serializers.tracks(shot)[0]["frames"] == [1001, 1002, 1003]
     flat = begin(shot, rafe, points=[(80, 60)], half=5, name="ground")
-    run = following.ask(rafe, shot.pk, uuid.UUID(flat), FIRST, LAST, False)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", flat, frame=FIRST, to=LAST)
+    carry_out(run)
     run.refresh_from_db()
     assert run.state == "failed" and "nothing to hold on to" in run.message
 
 
 def test_what_is_set_by_hand_steers_and_stays(shot, rafe, tip):
     do(rafe, shot, do="correct track", track=tip, frame=1004, points={0: (40, 20)})
-    following.begin(rafe, shot.pk, uuid.UUID(tip), 1003, 1005, False)
+    ask(rafe, shot, "track.follow", tip, frame=1003, to=1005)
     found = places(tip)
     assert found[3].tolist() == [40, 20] and found[4] == pytest.approx([44, 18], abs=0.2)
-    run = following.ask(rafe, shot.pk, uuid.UUID(tip), 1005, LAST, False)
-    following.cancel(rafe, shot.pk, run.pk)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", tip, frame=1005, to=LAST)
+    jobs.cancel(rafe, shot.pk, run.pk)
+    carry_out(run)
     run.refresh_from_db()
     assert run.state == "cancelled"
 
@@ -139,7 +145,7 @@ def test_shapes_ride_and_corrections_live_on_the_ride(shot, rafe, tip):
     assert outline(shape, 1006)[0] == pytest.approx([39, 17])
     assert outline(shape, 1006)[1] - outline(shape, 1003)[1] == pytest.approx([18, 0], abs=0.1)
     done = do(rafe, shot, do="correct track", track=tip, frame=LAST, points={0: (70, 18)})
-    told = payload.after(done, done.shot, rafe)
+    told = serializers.after(done, done.shot, rafe)
     assert {s["id"] for s in told["shapes"]} == {shape} and told["shapes"][0]["carrier"] == {"track": tip, "how": "move", "byGroup": False}
     with pytest.raises(Refused, match="kite body rides on 'tip'"):
         do(rafe, shot, do="remove track", track=tip)
@@ -179,10 +185,10 @@ def test_a_group_rides_and_a_shape_with_a_carrier_of_its_own_does_not_follow_it(
 def test_a_plane_is_followed_by_the_picture_inside_a_shape(shot, rafe):
     shape = trace(shot, rafe, ((6, 4), (34, 4), (34, 32), (6, 32)))
     key = begin(shot, rafe, shape=shape, name="kite")
-    run = following.ask(rafe, shot.pk, uuid.UUID(key), FIRST, 1005, False)
-    following.follow(run.pk)
+    run = ask(rafe, shot, "track.follow", key, frame=FIRST, to=1005)
+    carry_out(run)
     run.refresh_from_db()
-    core = scene.core_track(Track.objects.get(pk=key))
+    core = core_cache.track(Track.objects.get(pk=key))
     assert run.state == "done" and core.points.parts == 4
     assert (core.points_at(1005.0, 1005)[0] - core.points_at(1001.0, 1001)[0]).mean(axis=0) == pytest.approx([24, 0], abs=0.1)
     ticks = np.array(following.holds(rafe, shot.pk, uuid.UUID(key), 1005)["ticks"])
@@ -199,12 +205,12 @@ def test_the_document_carries_tracks_so_a_delivery_is_what_the_desk_shows(shot, 
     do(rafe, shot, do="carry", shape=shape, track=tip, frame=FIRST)
     matte = shot.mattes.get()
     shot.refresh_from_db()
-    want = render(scene.core_matte(shot, matte), 1006).alpha
+    want = render(core_cache.matte(shot, matte), 1006).alpha
     assert want[30, 50] == 1
-    _, text = exchange.export_document(rafe, shot.pk, matte.pk)
-    again = exchange.import_document(rafe, shot.pk, text.encode())
+    _, text = documents.export_document(rafe, shot.pk, matte.pk)
+    again = documents.import_document(rafe, shot.pk, text.encode())
     shot.refresh_from_db()
-    assert np.array_equal(render(scene.core_matte(shot, again), 1006).alpha, want)
+    assert np.array_equal(render(core_cache.matte(shot, again), 1006).alpha, want)
     assert sorted(shot.tracks.values_list("name", flat=True)) == ["tip", "tip 2"]
 
 
@@ -244,15 +250,16 @@ def test_what_is_no_id_is_refused(shot, rafe, said):
 
 def test_points_are_joined_smoothed_and_cut(shot, rafe, tip):
     low = begin(shot, rafe, points=[(20, 25)], half=9, model="move", name="low")
-    following.follow(following.ask(rafe, shot.pk, uuid.UUID(low), FIRST, LAST, False).pk)
+    carry_out(ask(rafe, shot, "track.follow", low, frame=FIRST, to=LAST))
     both = str(uuid.uuid4())
     do(rafe, shot, do="join tracks", track=both, name="both", tracks=[tip, low], frame=FIRST)
-    assert scene.core_track(Track.objects.get(pk=both)).hows == ["move", "similar"]
-    _, (calm,), says = actions.tried(rafe, shot.pk, command(do="smooth track", track=both, frames=2))
-    assert len(payload.tried(shot, [calm])["paths"]) == 1 and "its points move by 0.0" in says
+    assert core_cache.track(Track.objects.get(pk=both)).hows == ["move", "similar"]
+    _, made = actions.preview(rafe, shot.pk, command(do="smooth track", track=both, frames=2))
+    calm, says = made.track, made.summary
+    assert len(serializers.tried(shot, [calm])["paths"]) == 1 and "its points move by 0.0" in says
     says = do(rafe, shot, do="smooth track", track=both, frames=2).says
     assert "its points move by 0.0" in says
     do(rafe, shot, do="cut track", track=both, first=1001, last=1004)
-    assert payload.tracks(shot)[0]["frames"] == [1001, 1002, 1003, 1004]
+    assert serializers.tracks(shot)[0]["frames"] == [1001, 1002, 1003, 1004]
     with pytest.raises(Refused, match="laid by hand"):
-        following.ask(rafe, shot.pk, uuid.UUID(both), FIRST, LAST, False)
+        ask(rafe, shot, "track.follow", both, frame=FIRST, to=LAST)

@@ -134,7 +134,7 @@ def swinging():
     move = np.stack([3 * (frames - 1.0), 20 * np.sin(frames / 7) - 20 * np.sin(1 / 7)], axis=1)
     bend = np.array([[0, 0], [1, 0.2], [0.6, 0.4], [0.1, 0.1]])[None] * (frames - 1.0)[:, None, None] * 0.4
     values = home[None] + move[:, None] + bend
-    return Track(id="t", name="card", home=1, points=Keys.build(frames, values), sure=np.ones(30), hand=frozenset([1]))
+    return Track(id="t", name="card", home=1, points=Keys.build(frames, values), confidence=np.ones(30), manual=frozenset([1]))
 
 
 @pytest.mark.parametrize("how", [MOVE, SIMILAR, AFFINE, PERSPECTIVE])
@@ -185,7 +185,7 @@ def test_corrections_of_a_track_spread_to_what_was_set_by_hand():
     track = swinging()
     was = track.points.values.copy()
     once = corrected(track, 15, {2: (200.0, 150.0)})
-    assert once.points_at(15.0, 15)[0, 2].tolist() == [200.0, 150.0] and once.hand == {1, 15}
+    assert once.points_at(15.0, 15)[0, 2].tolist() == [200.0, 150.0] and once.manual == {1, 15}
     moved = once.points.values - was
     assert np.abs(moved[:, [0, 1, 3]]).max() < 1e-9 and np.abs(moved[0]).max() == 0
     share = np.linalg.norm(moved[:, 2], axis=1)
@@ -195,7 +195,7 @@ def test_corrections_of_a_track_spread_to_what_was_set_by_hand():
     maps = [np.array([[1, 0, f], [0, 1, 0], [0, 0, 1.0]]) for f in (14, 15, 16)]
     again = followed(twice, [14, 15, 16], maps, [0.9, 0.8, 0.7], 1)
     assert again.points_at(15.0, 15)[0, 2].tolist() == [200.0, 150.0]  # never overwritten
-    assert again.points_at(14.0, 14)[0, 0, 0] == was[0, 0, 0] + 14 and again.sure[13] == 0.9
+    assert again.points_at(14.0, 14)[0, 0, 0] == was[0, 0, 0] + 14 and again.confidence[13] == 0.9
 
 
 def test_tracks_are_laid_by_hand_joined_cut_and_smoothed():

@@ -73,7 +73,7 @@ def render(
         matte = replace(matte, shutter=replace(matte.shutter, cap=cap))
     if solves(matte):
         return _with_fringes(matte, frame, here, threads, depth, fringes)
-    picture = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
+    picture: NDArray[Any] = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
     return _into(picture, matte, frame, here, live_at(matte, [frame])[frame], threads, depth)
 
 

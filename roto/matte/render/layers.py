@@ -89,7 +89,10 @@ class _Flat:
 
 
 def _flattened(live: list[Live], points: list[Floats]) -> _Flat:
-    vertices, reach, begin, varies, first = [], [], [0], [], []
+    vertices: list[Floats] = []
+    reach: list[Floats] = []
+    varies: list[bool] = []
+    begin, first = [0], []
     for one, outline in zip(live, points, strict=True):
         distances = one.kind == runs.DEEP or (one.kind == runs.VARYING and one.thinnest > THIN_REACH)
         tolerance = FLATTEN_REACH if distances else FLATTEN_COVERAGE

@@ -105,7 +105,9 @@ def scratch(wide: int, steps: int, runs: int, lines: int, most: int) -> Scratch:
     is for thin and varying runs.
     """
     kept, padded, lanes = (runs if steps > 1 else 1), wide + 2 * LANE, wide // LANE + 3
-    crossings = Crossings(*coverage_scratch(most * lines, lines), np.empty(most * lines + 1), np.empty(most * lines + 1, np.int64))
+    pieces, ids, at, breaks, wind = coverage_scratch(most * lines, lines)
+    where, way = np.empty(most * lines + 1), np.empty(most * lines + 1, np.int64)
+    crossings = Crossings(pieces, ids, at, breaks, wind, where, way)
     cur, turn, total, held, held_turn = np.empty((5, wide), np.float32)
     return Scratch(
         values=np.zeros((kept, 2, padded), np.float32), change=np.zeros((kept, padded), np.float32), span=np.zeros((runs, 2), np.int64),
@@ -131,7 +133,7 @@ def swept(row, line, layer, first, last, mode, invert, two, box, geometry, work)
 def _areas(row, line, r, k, layer, box, stack, feathers, geometry, work):
     """Exact areas of a run: what it lays on and lets through, or what a thin or varying reach is corrected towards."""
     kind, first, last = stack.runs[r, 0], stack.runs[r, 1], stack.runs[r, 2]
-    alone, soft = kind != AREA, kind == THIN or kind == VARYING
+    alone, soft = kind != AREA, kind in (THIN, VARYING)
     mode, invert = (work.plain, work.upright) if alone else (stack.mode, stack.invert)
     if soft:
         fill(work.values[k, 1], np.float32(0.0))

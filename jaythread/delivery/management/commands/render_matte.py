@@ -6,7 +6,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError
 
 from jaythread.delivery import making, planning, scripting
-from jaythread.desk import scene
+from jaythread.desk.document import core_cache
 from jaythread.desk.policies import matte_for
 from roto.errors import RotoError
 from roto.package import documents, make, manifest, proof
@@ -28,7 +28,7 @@ class Command(BaseCommand):
         try:
             recipe, name = scripting.recipe(shot, options["recipe"])
             cores = tuple(
-                scene.core_matte(shot, matte_for(user, shot.pk, row.pk, "look")[1]) for row in scripting.mattes(shot, options["matte"])
+                core_cache.matte(shot, matte_for(user, shot.pk, row.pk, "look")[1]) for row in scripting.mattes(shot, options["matte"])
             )
             plate = shot.plates.first()
             plan = make.plan(

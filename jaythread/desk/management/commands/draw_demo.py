@@ -15,8 +15,8 @@ from pydantic import TypeAdapter
 from demo.drawing import draw_frame
 from demo.scenes import Scene, scenes
 from demo.tracing import traced
-from jaythread.desk import actions as desk
-from jaythread.desk import commands
+from jaythread.desk.edit import actions as desk
+from jaythread.desk.edit import commands
 from jaythread.plates import actions as plates
 from jaythread.productions.models import Production
 

@@ -6,7 +6,7 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandError
 
-from jaythread.desk import exchange
+from jaythread.desk.exchange import documents
 from jaythread.productions.models import Shot
 from roto.errors import RotoError
 
@@ -28,9 +28,9 @@ class Command(BaseCommand):
         if user is None or shot is None:
             raise CommandError(f"There is no account '{options['account']}'." if user is None else f"There is no shot '{options['shot']}'.")
         try:
-            if path.stat().st_size > exchange.LARGEST:
-                raise CommandError(f"{path.name} has {path.stat().st_size >> 20} MB; {exchange.LARGEST >> 20} are the most that is taken.")
-            matte, report = exchange.take_in(user, shot.pk, path.read_bytes(), path.stem, options["frame"])
+            if path.stat().st_size > documents.LARGEST:
+                raise CommandError(f"{path.name} has {path.stat().st_size >> 20} MB; {documents.LARGEST >> 20} are the most that is taken.")
+            matte, report = documents.take_in(user, shot.pk, path.read_bytes(), path.stem, options["frame"])
         except (RotoError, OSError) as error:
             raise CommandError(str(error)) from error
         self.stdout.write(f"{matte.name}\n" + "\n".join(report))

@@ -1,0 +1,1 @@
+"""What is read from the plate along outlines: fit, softness, shutter."""

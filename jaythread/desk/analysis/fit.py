@@ -1,0 +1,249 @@
+"""The step Check: how well a matte's outlines lie on the picture, frame by frame; which frames were looked at; where to key next."""
+
+import hashlib
+import uuid
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+
+from jaythread.desk import policies
+from jaythread.desk.analysis import plate_analysis
+from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.models import FrameFit, Matte, StackEntry
+from jaythread.errors import NotThere, Refused
+from jaythread.jobs.models import Job
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, Prepared, register
+from jaythread.plates import frames as plate_frames
+from jaythread.plates.models import Plate
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import User, shot_for
+from roto.curve.flatten import flatten
+from roto.matte.modes import SOLVE
+from roto.matte.stack import Matte as CoreMatte
+from roto.motion.keys import Floats
+from roto.motion.shape import CLOSED
+from roto.motion.shape import Shape as CoreShape
+from roto.track import edge_fit
+
+METHOD = "2"
+"""a part of every key: raised when the same input would be measured otherwise"""
+FLAT = 0.2
+"""px: how finely what covers an outline is drawn"""
+NEAR = 4
+"""px beside another shape within which its edge may be taken for this one's"""
+SHOWN = 0.75
+"""px of offset from which a place is marked in the picture"""
+WEAKEST = 8
+"""frames in the list"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Looked:
+    """A matte made ready to be measured: its closed outlines on every frame, and a key a frame."""
+
+    core: CoreMatte
+    frames: np.ndarray
+    shapes: dict[str, CoreShape]
+    outlines: dict[str, Floats]
+    modes: dict[str, str]
+    keys: list[str]
+
+
+def ready(shot: Shot, row: Matte, plate: Plate | None) -> Looked:
+    """What there is to measure of a matte."""
+    core = core_cache.matte(shot, row)
+    frames = np.arange(shot.first, shot.last + 1)
+    lines = [e for e in core.entries if e.mode != SOLVE and e.shape.kind == CLOSED]
+    shapes = {e.shape.id: e.shape for e in lines}
+    outlines = {i: s.outlines(frames) for i, s in shapes.items()}
+    mixes = [hashlib.sha256(f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0} {f}".encode()) for f in frames]
+    for entry in lines:
+        rounded = np.round(outlines[entry.shape.id], 3)
+        for k, mix in enumerate(mixes):
+            if entry.shape.is_live(int(frames[k])):
+                mix.update(f"{entry.shape.id} {entry.mode} {entry.inverted}".encode())
+                mix.update(rounded[k].tobytes())
+    modes = {e.shape.id: e.mode for e in lines}
+    return Looked(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=[m.hexdigest() for m in mixes])
+
+
+def _cover(look: Looked, but: str, k: int) -> np.ndarray | None:
+    """Where other shapes that add lie on a frame, (h, w): there the matte has no edge of this one. None for a shape that cuts."""
+    if look.modes[but] != "add":
+        return None
+    width, height = look.core.size
+    mask = np.zeros((height, width), np.float32)
+    for other, points in look.outlines.items():
+        if other != but and look.modes[other] == "add" and look.shapes[other].is_live(int(look.frames[k])):
+            vertices, _ = flatten(points[k : k + 1], FLAT)
+            cv2.fillPoly(mask, [np.rint(vertices * 16 - 8).astype(np.int32)], 1.0, shift=4)
+    return np.asarray(cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEAR + 1,) * 2)))
+
+
+def measured(look: Looked, k: int, picture: np.ndarray, only: str | None = None) -> dict[str, tuple[edge_fit.Fit, np.ndarray]]:
+    """The fit of each live shape on a frame, and the segments of its places."""
+    out = {}
+    for shape_id, points in look.outlines.items():
+        if only not in (None, shape_id) or not look.shapes[shape_id].is_live(int(look.frames[k])):
+            continue
+        segments, t = edge_fit.parameters(points)
+        cover = _cover(look, shape_id, k)
+        out[shape_id] = (edge_fit.measure(picture, points[k], segments, t, cover, edge_fit.window_of(points[k])), segments)
+    return out
+
+
+def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
+    """The matte is there."""
+    lookups.matte_row(shot, subject)
+    return Prepared()
+
+
+def _measure(job: Job, progress: Progress) -> str:
+    """Measure the frames where the fit is not known, or has changed since; safe to run again."""
+    row = lookups.matte_row(job.shot, job.subject)
+    plate = job.shot.plates.first()
+    look = ready(job.shot, row, plate)
+    known = dict(FrameFit.objects.filter(matte=row).values_list("frame", "key"))
+    wanted = [k for k, f in enumerate(look.frames) if known.get(int(f)) != look.keys[k]]
+    progress.begin(len(wanted))
+    for done, k in enumerate(wanted, 1):
+        _keep(row, look, k, plate)
+        progress.step(done)
+    return ""
+
+
+MEASURING = register(
+    Kind(name="fit.measure", may="trace", busy="This matte is being measured already.", prepare=_prepare, run=_measure),
+)
+
+
+def _keep(row: Matte, look: Looked, k: int, plate: Plate | None) -> None:
+    frame = int(look.frames[k])
+    try:
+        picture = plate_frames.as_displayed(plate, frame)
+    except NotThere:
+        found = {}  # a frame that is missing from the stills: nothing is known of it
+    else:
+        fits = measured(look, k, picture)
+        found = {i: edge_fit.by_segment(one, segments, look.shapes[i].form.parts) for i, (one, segments) in fits.items()}
+    shapes = {i: [[None if a is None else round(a, 3), round(b, 3), round(c, 4)] for a, b, c in rows] for i, rows in found.items()}
+    FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.keys[k], "shapes": shapes})
+
+
+def scores(look: Looked, rows: dict[int, FrameFit]) -> dict[str, np.ndarray]:
+    """px (F,) that each shape is off by on each frame; NaN where it is not known, or has changed since it was measured."""
+    out = {}
+    for shape_id in look.shapes:
+        frames: list[Any] = []
+        for k, frame in enumerate(look.frames):
+            row = rows.get(int(frame))
+            fresh = row is not None and row.key == look.keys[k]
+            frames.append(row.shapes.get(shape_id) if row is not None and fresh else None)
+        out[shape_id] = edge_fit.scores_over_time(frames)
+    return out
+
+
+def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
+    """The fit of every frame: [px of its weakest shape or null, that shape, whether it was looked at]; which are weakest; where to key.
+
+    known: frames that are measured as they are now. A frame without anything known has null.
+    """
+    shot, row = policies.matte_for(user, shot_id, matte_id, "look")
+    look = ready(shot, row, shot.plates.first())
+    rows = {r.frame: r for r in row.fits.all()}
+    each = scores(look, rows)
+    ids = list(each)
+    table = np.stack([each[i] for i in ids]) if ids else np.full((1, len(look.frames)), np.nan)
+    frames: dict[int, list[Any]] = {}
+    for k, frame in enumerate(look.frames.tolist()):
+        column = np.nan_to_num(table[:, k], nan=-1.0)
+        worst = int(column.argmax())
+        known = column[worst] >= 0
+        kept = rows.get(frame)
+        seen = bool(kept and kept.looked and kept.looked == look.keys[k])
+        frames[frame] = [round(float(column[worst]), 2) if known else None, ids[worst] if known else None, seen]
+    told = np.array([np.nan if seen or off is None else off for off, _, seen in frames.values()])
+    keyed = [worst is not None and _has_key(look.shapes[worst], frame) for frame, (_, worst, _) in frames.items()]
+    weakest = edge_fit.weakest(told, np.array(keyed), shot.first)
+    return {
+        "revision": shot.revision,
+        "frames": frames,
+        "measured": sum(f in rows and rows[f].key == look.keys[k] for k, f in enumerate(look.frames.tolist())),
+        "weakest": weakest[:WEAKEST],
+        "weak": edge_fit.WEAK,
+        "key": _where_to_key(look, each),
+    }
+
+
+def _has_key(shape: CoreShape, frame: int) -> bool:
+    return shape.form.index(frame) is not None or shape.place.index(frame) is not None
+
+
+def _where_to_key(look: Looked, each: dict[str, np.ndarray]) -> dict[str, Any] | None:
+    best: dict[str, Any] | None = None
+    for shape_id, values in each.items():
+        shape = look.shapes[shape_id]
+        frame = edge_fit.where_to_key(values, np.union1d(shape.form.frames, shape.place.frames).tolist(), int(look.frames[0]))
+        if frame is not None:
+            off = float(values[frame - look.frames[0]])
+            if best is None or off > best["off"]:
+                best = {"shape": shape_id, "name": shape.name, "frame": frame, "off": round(off, 2)}
+    return best
+
+
+def on_frame(user: User, shot_id: int, matte_id: uuid.UUID, frame: int) -> dict[str, Any]:
+    """Where outlines are off on a frame: [x, y, and how far the edge lies from there in x and y, how sure], of places that are off by
+    SHOWN px or more; and per shape how much of its outline is known, percent."""
+    shot, row = policies.matte_for(user, shot_id, matte_id, "look")
+    plate = shot.plates.first()
+    look = ready(shot, row, plate)
+    if not shot.first <= frame <= shot.last:
+        raise NotThere("That frame is not in the shot.")
+    marks, known = [], {}
+    for shape_id, (one, _) in measured(look, frame - shot.first, plate_frames.as_displayed(plate, frame)).items():
+        off = np.flatnonzero(np.abs(np.nan_to_num(one.offset)) >= SHOWN)
+        way = one.outward[off] * one.offset[off][:, None]
+        marks += np.concatenate([one.places[off], way, one.confidence[off][:, None]], axis=1).round(2).tolist()
+        known[shape_id] = round(100 * one.known)
+    return {"frame": frame, "revision": shot.revision, "marks": marks, "known": known}
+
+
+def look_at(user: User, shot_id: int, matte_id: uuid.UUID, frame: int, looked: bool) -> None:
+    """Say that a frame was looked at, or not; it holds until something changes there."""
+    shot, row = policies.matte_for(user, shot_id, matte_id, "trace")
+    if not shot.first <= frame <= shot.last:
+        raise NotThere("That frame is not in the shot.")
+    key = ready(shot, row, shot.plates.first()).keys[frame - shot.first]
+    FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"looked": key if looked else ""})
+
+
+def pull(user: User, shot_id: int, shape_id: str, frame: int, points: list[int], radius: float) -> dict[str, Any]:
+    """Where points of a shape would lie on the picture's edge: index to six numbers; how far they would move (px); known, percent."""
+    shot = shot_for(user, shot_id, "look")
+    shape = core_cache.shape(lookups.shape_row(shot, shape_id))
+    if shape.kind != CLOSED:
+        raise Refused("Only closed outlines are pulled to an edge.")
+    if not 1 <= radius <= 60:
+        raise Refused("Pull within 1 to 60 px.")
+    which = [p for p in points if 0 <= p < shape.form.parts] or list(range(shape.form.parts))
+    outline = shape.outlines(np.array([frame]))
+    segments, t = edge_fit.parameters(outline)
+    cuts = not StackEntry.objects.filter(shape__pk=shape_id, mode="add").exists()  # what cuts is seen within what it cuts from
+    others = None if cuts else plate_analysis.beside(shot, shape_id, frame)
+    within = edge_fit.window_of(outline[0], radius) if radius > 3 else radius
+    found = edge_fit.measure(plate_frames.newest(shot, frame), outline[0], segments, t, others, within)
+    beside = np.isin(segments, which) | np.isin((segments + 1) % shape.form.parts, which)
+    known = float(np.isfinite(found.offset[beside]).mean())
+    if known < 0.1:
+        raise Refused("The picture shows no edge there: too little contrast, or another shape lies over it.")
+    moved = edge_fit.pulled(outline[0], found, segments, t, which)
+    far = np.hypot(*(moved - outline[0])[:, :2].T)[which]
+    return {
+        "points": {i: moved[i].tolist() for i in which},
+        "mean": round(float(far.mean()), 2),
+        "most": round(float(far.max()), 2),
+        "known": round(100 * known),
+    }

@@ -1,0 +1,1 @@
+"""The desk over HTTP: parses, calls one function, answers."""

@@ -1,0 +1,53 @@
+"""Mattes in and out, and notes."""
+
+import io
+import uuid
+from typing import Any
+
+from django.http import FileResponse, HttpRequest
+from ninja import File, Form, Router, Schema
+from ninja.files import UploadedFile
+
+from jaythread.desk.api.schemas import NothingOut, TakenInOut
+from jaythread.desk.edit.types import Frame
+from jaythread.desk.exchange import documents
+from jaythread.desk.review import notes
+from roto.errors import BadDocument
+
+router = Router(tags=["exchange"])
+
+
+class DoneIn(Schema):
+    done: bool = True
+
+
+def _file(name: str, text: str, kind: str) -> FileResponse:
+    return FileResponse(io.BytesIO(text.encode()), as_attachment=True, filename=name, content_type=kind)
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/document")
+def export(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> FileResponse:
+    """A matte as a shape document."""
+    return _file(*documents.export_document(request.user, shot_id, matte_id), "application/json")
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/svg")
+def export_svg(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame | None = None) -> FileResponse:
+    """A matte as SVG. frame: one, or the whole range as animated SVG."""
+    return _file(*documents.export_svg(request.user, shot_id, matte_id, frame), "image/svg+xml")
+
+
+@router.post("/shots/{shot_id}/document", response=TakenInOut)
+def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile], frame: Form[Frame | None] = None) -> Any:
+    """A shape document or an SVG file; frame: on which outlines from SVG are keyed."""
+    if (file.size or 0) > documents.LARGEST:
+        raise BadDocument("file", f"has {(file.size or 0) >> 20} MB; {documents.LARGEST >> 20} are the most that is taken.")
+    matte, report = documents.take_in(request.user, shot_id, file.read(), (file.name or "").rsplit(".", 1)[0], frame)
+    return {"id": str(matte.pk), "report": report}
+
+
+@router.post("/shots/{shot_id}/notes/{note_id}/done", response=NothingOut)
+def note_done(request: HttpRequest, shot_id: int, note_id: int, body: DoneIn) -> Any:
+    """A note is done, or it is open again."""
+    notes.mark_done(request.user, shot_id, note_id, body.done)
+    return {}

@@ -1,0 +1,354 @@
+"""What the desk's api answers, as types: the serializers make it, the OpenAPI document says it."""
+
+from typing import Any, NotRequired
+
+from typing_extensions import TypedDict
+
+from jaythread.jobs.api import JobOut
+
+Row = list[float]
+
+
+class KeyOut(TypedDict):
+    """A key on the thread board. kind: 0 hold, 1 straight, 2 flowing. parts: what it holds; full: whether that is all there is."""
+
+    frame: int
+    kind: int
+    parts: list[int]
+    full: bool
+
+
+class CarrierOut(TypedDict):
+    """What a shape rides on."""
+
+    track: str | None
+    how: str
+    byGroup: bool
+
+
+class ShapeOut(TypedDict):
+    """A shape with its evaluated outlines: base64 of little-endian float32 (frames, points, 6). soft, placed: a row a frame, or one row."""
+
+    id: str
+    name: str
+    kind: str
+    group: str | None
+    carrier: CarrierOut | None
+    locked: bool
+    revision: int
+    colour: int
+    profile: str
+    blur: bool
+    pivot: tuple[float, float]
+    curves: list[bool]
+    live: list[list[int]]
+    form: list[KeyOut]
+    placement: list[KeyOut]
+    settings: list[KeyOut]
+    reach: list[KeyOut]
+    reaches: list[list[Row | None]] | None
+    soft: list[Row]
+    placed: list[Row]
+    outlines: str | None
+    opening: str | None
+
+
+class TrackOut(TypedDict):
+    """A track. path: base64 of little-endian float32 (frames, points, 2)."""
+
+    id: str
+    name: str
+    revision: int
+    home: int
+    frames: list[int]
+    confidence: list[float]
+    manual: list[int]
+    parts: int
+    hows: list[str]
+    patch: dict[str, Any] | None
+    path: str
+
+
+class LineOut(TypedDict):
+    """A line of a stack. within: the line of the group that it counts within."""
+
+    id: str
+    shape: str
+    order: float
+    mode: str
+    inverted: bool
+    opacity: float
+    within: str | None
+
+
+class MatteOut(TypedDict):
+    """A matte with its stack. shift: keys of its edge shift, frame and px; shifts: on every frame."""
+
+    id: str
+    name: str
+    inverted: bool
+    shift: list[tuple[int, float]]
+    shifts: list[float]
+    sentence: str
+    stack: list[LineOut]
+
+
+class ShutterOut(TypedDict):
+    angle: float
+    phase: float | None
+
+
+class HeadOut(TypedDict):
+    """What may change with every edit beside shapes."""
+
+    revision: int
+    shutter: ShutterOut
+    mattes: list[MatteOut]
+    tracks: list[TrackOut]
+    undo: str | None
+    redo: str | None
+
+
+class ShotOut(TypedDict):
+    id: int
+    name: str
+    first: int
+    last: int
+    size: tuple[int, int]
+    rate: float
+    rateText: str
+
+
+class PlateOut(TypedDict):
+    """The plate. version: a part of its pictures' addresses. missing: frames without a picture."""
+
+    id: int
+    state: str
+    version: int
+    missing: list[int]
+
+
+class ClipOut(TypedDict):
+    """Another plate of the production."""
+
+    id: int
+    version: int
+    name: str
+    first: int
+    last: int
+
+
+class NamedOut(TypedDict):
+    id: int
+    name: str
+
+
+class ModeOut(TypedDict):
+    """A way in which a line combines. inverts: whether it can be inverted."""
+
+    key: str
+    offer: str
+    solves: bool
+
+
+class DeskOut(HeadOut):
+    """All that the desk needs to open."""
+
+    shot: ShotOut
+    plate: PlateOut | None
+    clips: list[ClipOut]
+    shots: list[NamedOut]
+    modes: list[ModeOut]
+    mayTrace: bool
+    keys: dict[str, list[str]]
+    shapes: list[ShapeOut]
+
+
+class PictureOut(TypedDict):
+    """The matte of the box that an edit touched, as base64 of a grey PNG."""
+
+    matte: str
+    frame: int
+    box: tuple[int, int, int, int]
+    png: str
+    samples: str
+    coreMs: float
+
+
+class EditedOut(TypedDict):
+    """What an edit changed; of what did not change nothing is said."""
+
+    edit: str
+    summary: str
+    shapes: list[ShapeOut]
+    gone: list[str]
+    revision: int
+    undo: str | None
+    redo: str | None
+    shutter: NotRequired[ShutterOut]
+    mattes: NotRequired[list[MatteOut]]
+    tracks: NotRequired[list[TrackOut]]
+    picture: NotRequired[PictureOut | None]
+
+
+class OtherOut(TypedDict):
+    who: str
+    summary: str
+
+
+class ChangedOut(TypedDict):
+    """What was changed since a revision; just the revision when nothing was."""
+
+    revision: int
+    shapes: NotRequired[list[ShapeOut]]
+    gone: NotRequired[list[str]]
+    others: NotRequired[list[OtherOut]]
+    undo: NotRequired[str | None]
+    redo: NotRequired[str | None]
+    shutter: NotRequired[ShutterOut]
+    mattes: NotRequired[list[MatteOut]]
+    tracks: NotRequired[list[TrackOut]]
+
+
+class NoteOut(TypedDict):
+    id: int
+    frame: int
+    x: float | None
+    y: float | None
+    text: str
+    by: str
+    package: str
+    done: bool
+
+
+class NewsOut(TypedDict):
+    """All that has changed. moment: to be named in the next question. here: who else looks at the shot."""
+
+    edits: ChangedOut
+    jobs: list[JobOut]
+    moment: str
+    notes: list[NoteOut]
+    here: list[str]
+
+
+class PreviewOut(TypedDict):
+    """Shapes, or the path of a track, as they would become."""
+
+    shapes: list[ShapeOut]
+    paths: list[str]
+    summary: str
+
+
+class DoneOut(TypedDict):
+    """A row of what was done. reversed: whether it was taken back."""
+
+    id: str
+    summary: str
+    who: str
+    when: str
+    reversed: bool
+
+
+class HistoryOut(TypedDict):
+    edits: list[DoneOut]
+
+
+class ThumbnailsOut(TypedDict):
+    """The matte up to each line of its stack: grey PNGs as base64."""
+
+    revision: int
+    pictures: list[str]
+
+
+class PieceOut(TypedDict):
+    box: tuple[int, int, int, int]
+    png: str
+
+
+class ColoursOut(TypedDict):
+    """The subject's own colour where fringes are solved: PNGs with alpha, as base64."""
+
+    pieces: list[PieceOut]
+
+
+class FramesOut(TypedDict):
+    frames: list[int]
+
+
+class SoftnessOut(TypedDict):
+    """The reach that the plate suggests, by point; the points of which nothing is known; percent of the outline that is known."""
+
+    points: dict[int, tuple[float, float]]
+    unknown: list[int]
+    known: int
+
+
+class ShutterReadOut(TypedDict):
+    """The shutter angle that the plate suggests, and by how much it may be off, degrees; places that told."""
+
+    angle: int
+    give: int
+    places: int
+
+
+class CopiedOut(TypedDict):
+    matte: str
+    shot: str
+
+
+class WhereToKeyOut(TypedDict):
+    shape: str
+    name: str
+    frame: int
+    off: float
+
+
+class FitOut(TypedDict):
+    """The fit of every frame: px of its weakest shape, that shape, whether it was looked at."""
+
+    revision: int
+    frames: dict[int, tuple[float | None, str | None, bool]]
+    measured: int
+    weakest: list[int]
+    weak: float
+    key: WhereToKeyOut | None
+
+
+class FrameFitOut(TypedDict):
+    """Where outlines are off on a frame: x, y, how far the edge lies from there in x and y, how sure. known: by shape, percent."""
+
+    frame: int
+    revision: int
+    marks: list[Row]
+    known: dict[str, int]
+
+
+class PullOut(TypedDict):
+    """Where points would lie on the picture's edge; how far they would move, px; known, percent."""
+
+    points: dict[int, Row]
+    mean: float
+    most: float
+    known: int
+
+
+class HoldsOut(TypedDict):
+    """How well a plane holds: x, y, how far the picture lies from there in x and y, how sure."""
+
+    frame: int
+    ticks: list[Row]
+
+
+class MadeOut(TypedDict):
+    id: str
+
+
+class TakenInOut(TypedDict):
+    """The new matte, and a report of what could not be taken."""
+
+    id: str
+    report: list[str]
+
+
+class NothingOut(TypedDict):
+    """There is nothing more to say."""

@@ -1,0 +1,1 @@
+"""The shot's shapes, mattes and tracks as the core knows them."""

@@ -1,0 +1,133 @@
+"""Commands on whole mattes, and on the shot's shutter."""
+
+import uuid
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from jaythread.desk.document import lookups
+from jaythread.desk.document.as_data import entry_data, matte_data
+from jaythread.desk.edit.registry import Outcome, command
+from jaythread.desk.edit.row_changes import change, read_row
+from jaythread.desk.edit.session import Session
+from jaythread.desk.edit.types import Frame, Text
+from jaythread.desk.models import Matte
+from jaythread.errors import Refused
+
+
+class NewMatte(Schema):
+    """A matte with an empty stack."""
+
+    do: Literal["new matte"]
+    matte: str
+    name: Text
+
+
+@command(NewMatte)
+def new_matte(session: Session, said: NewMatte) -> Outcome:
+    """A matte more."""
+    key = lookups.new_id(said.matte, Matte)
+    after = {"name": lookups.matte_name(session.shot, said.name), "inverted": False, "shift": []}
+    return Outcome(f"made the matte {after['name']}", [change("matte", [key], None, after)])
+
+
+class CopyMatte(Schema):
+    """A matte with the same stack as another; both use the same shapes."""
+
+    do: Literal["copy matte"]
+    matte: str
+    of: str
+    name: Text
+
+
+@command(CopyMatte)
+def copy_matte(session: Session, said: CopyMatte) -> Outcome:
+    """A matte once more."""
+    old, key = lookups.matte_row(session.shot, said.of), lookups.new_id(said.matte, Matte)
+    after = {**matte_data(old), "name": lookups.matte_name(session.shot, said.name)}
+    rows = [{**entry_data(e), "matte": key} for e in old.entries.all()]
+    lines = [change("entry", [str(uuid.uuid4())], None, row) for row in rows]
+    return Outcome(f"copied the matte {old.name} as {after['name']}", [change("matte", [key], None, after), *lines])
+
+
+class ChangeMatte(Schema):
+    """The whole matte."""
+
+    do: Literal["matte"]
+    matte: str
+    name: Text | None = None
+    inverted: bool | None = None
+
+
+@command(ChangeMatte)
+def change_matte(session: Session, said: ChangeMatte) -> Outcome:
+    """A matte by another name, or inverted."""
+    matte = lookups.matte_row(session.shot, said.matte)
+    before = matte_data(matte)
+    after = dict(before)
+    summary = f"changed the matte {matte.name}"
+    if said.name is not None:
+        after["name"] = lookups.matte_name(session.shot, said.name, matte.pk)
+        summary = f"renamed the matte {matte.name} to {after['name']}"
+    if said.inverted is not None:
+        after["inverted"] = said.inverted
+        summary = f"{'inverted' if said.inverted else 'stopped inverting'} the matte {matte.name}"
+    return Outcome(summary, [change("matte", [str(matte.pk)], before, after)])
+
+
+class ShiftMatte(Schema):
+    """Key the edge shift of a whole matte (px); without a number its key on that frame is taken away."""
+
+    do: Literal["shift matte"]
+    matte: str
+    frame: Frame
+    shift: float | None = Field(None, ge=-1000, le=1000)
+
+
+@command(ShiftMatte)
+def shift_matte(session: Session, said: ShiftMatte) -> Outcome:
+    """A key of the matte's edge shift."""
+    matte = lookups.matte_row(session.shot, said.matte)
+    before = matte_data(matte)
+    keys = {int(frame): float(px) for frame, px in matte.shift}
+    if said.shift is None:
+        if keys.pop(said.frame, None) is None:
+            raise Refused(f"The edge shift of {matte.name} has no key on {said.frame}.")
+        summary = f"took away the key of the edge shift of the matte {matte.name} on {said.frame}"
+    else:
+        keys[said.frame] = said.shift
+        summary = f"shifted the edge of the matte {matte.name} by {said.shift:g} px on {said.frame}"
+    after = {**before, "shift": [list(key) for key in sorted(keys.items())]}
+    return Outcome(summary, [change("matte", [str(matte.pk)], before, after)])
+
+
+class RemoveMatte(Schema):
+    """A matte with its stack; its shapes stay."""
+
+    do: Literal["remove matte"]
+    matte: str
+
+
+@command(RemoveMatte)
+def remove_matte(session: Session, said: RemoveMatte) -> Outcome:
+    """A matte less."""
+    matte = lookups.matte_row(session.shot, said.matte)
+    lines = [change("entry", [str(e.pk)], entry_data(e), None) for e in matte.entries.all()]
+    return Outcome(f"removed the matte {matte.name}", [*lines, change("matte", [str(matte.pk)], matte_data(matte), None)])
+
+
+class ChangeShutter(Schema):
+    """The shot's shutter: angle and phase in degrees (no phase: centred)."""
+
+    do: Literal["shutter"]
+    angle: float = Field(ge=0, le=360)
+    phase: float | None = Field(None, ge=-360, le=360)
+
+
+@command(ChangeShutter)
+def change_shutter(session: Session, said: ChangeShutter) -> Outcome:
+    """Another shutter."""
+    shot = session.shot
+    after = {"angle": said.angle, "phase": said.phase, "cap": shot.shutter_cap}
+    return Outcome(f"set the shutter to {said.angle:g} degrees", [change("shot", [], read_row(shot, "shot", []), after)])

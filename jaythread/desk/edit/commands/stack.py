@@ -1,0 +1,92 @@
+"""Commands on the lines of a stack."""
+
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from jaythread.desk.document import lookups
+from jaythread.desk.document.as_data import entry_data
+from jaythread.desk.edit.registry import Outcome, command
+from jaythread.desk.edit.row_changes import change
+from jaythread.desk.edit.session import Session
+from jaythread.desk.edit.types import Mode, given
+from jaythread.desk.models import Matte, Shape, StackEntry
+from jaythread.errors import Refused
+from roto.matte.modes import SOLVE
+from roto.motion.shape import GROUP
+
+NO_FRINGE = "A group cannot be a fringe: choose the shape whose edge is to be solved."
+
+
+class ChangeEntry(Schema):
+    """A line of the stack."""
+
+    do: Literal["entry"]
+    entry: str
+    mode: Mode | None = None
+    inverted: bool | None = None
+    opacity: float | None = Field(None, ge=0, le=1)
+    order: float | None = None
+
+
+@command(ChangeEntry)
+def change_entry(session: Session, said: ChangeEntry) -> Outcome:
+    """A line combines otherwise, or stands elsewhere."""
+    entry = lookups.line_row(session.shot, said.entry)
+    before, wanted = entry_data(entry), given(said, "entry")
+    if wanted.get("mode") == SOLVE and entry.shape.kind == GROUP:
+        raise Refused(NO_FRINGE)
+    return Outcome(f"changed how {entry.shape.name} combines", [change("entry", [str(entry.pk)], before, {**before, **wanted})])
+
+
+class AddLine(Schema):
+    """A shape that is there already, on top of another matte's stack (or once more of its own)."""
+
+    do: Literal["add line"]
+    entry: str
+    matte: str
+    shape: str
+    mode: Mode = "add"
+
+
+@command(AddLine)
+def add_line(session: Session, said: AddLine) -> Outcome:
+    """A line more."""
+    matte, row = lookups.matte_row(session.shot, said.matte), session.shape_row(said.shape)
+    if row.kind == GROUP:
+        return _combined(matte, row, said)
+    entry_id = lookups.new_id(said.entry, StackEntry)
+    line = change("entry", [entry_id], None, lookups.entry_on_top(matte, str(row.pk), said.mode))
+    return Outcome(f"put {row.name} into the matte {matte.name}", [line])
+
+
+def _combined(matte: Matte, group: Shape, said: AddLine) -> Outcome:
+    """The shapes of a group count as one from now on: its line stands where the topmost of them did."""
+    own = [e for e in matte.entries.select_related("shape") if e.shape.group_id == group.pk and e.mode != SOLVE]
+    if not own:
+        raise Refused(f"No shape of {group.name} is in the matte {matte.name}: put them in first.")
+    if said.mode == SOLVE:
+        raise Refused(NO_FRINGE)
+    if StackEntry.objects.filter(pk=lookups.as_uuid(said.entry)).exists() or matte.entries.filter(shape=group).exists():
+        raise Refused(f"The shapes of {group.name} count as one in the matte {matte.name} already.")
+    row = {**lookups.entry_on_top(matte, str(group.pk), said.mode), "order": own[-1].order}
+    line = change("entry", [str(lookups.as_uuid(said.entry))], None, row)
+    return Outcome(f"combined the shapes of {group.name} as one in the matte {matte.name}", [line])
+
+
+class DropLine(Schema):
+    """A line of a stack taken away; the shape stays in the shot."""
+
+    do: Literal["drop line"]
+    entry: str
+
+
+@command(DropLine)
+def drop_line(session: Session, said: DropLine) -> Outcome:
+    """A line less."""
+    entry = lookups.line_row(session.shot, said.entry)
+    rows = [change("entry", [str(entry.pk)], entry_data(entry), None)]
+    if entry.shape.kind == GROUP:
+        return Outcome(f"combined the shapes of {entry.shape.name} one by one in the matte {entry.matte.name}", rows)
+    return Outcome(f"took {entry.shape.name} out of the matte {entry.matte.name}", rows)

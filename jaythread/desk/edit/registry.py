@@ -1,0 +1,78 @@
+"""The register of commands: what an edit may say, and what it does. A command is registered where it is written, and nowhere else."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, get_args
+
+from ninja import Schema
+
+from jaythread.desk.edit.row_changes import Change
+from roto.motion.shape import Shape as CoreShape
+from roto.track.track import Track as CoreTrack
+
+if TYPE_CHECKING:
+    from jaythread.desk.edit.session import Session
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What a command comes to: the sentence for the journal, the changed rows, and shapes as they were and as they become (those that a
+    changed group carries too). track: of a command about a track, what it becomes, for a preview."""
+
+    summary: str
+    rows: list[Change]
+    before: list[CoreShape] = field(default_factory=list)
+    after: list[CoreShape] = field(default_factory=list)
+    track: CoreTrack | None = None
+
+
+Handler = Callable[["Session", Any], Outcome]
+Reshape = Callable[[CoreShape, Any], tuple[CoreShape, str]]
+"""a shape as a command makes it, and the sentence"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Command:
+    """do: its name. schema: what it may say. handler: what it does, looking at the present state and writing nothing. reshape: of one that
+    changes a single shape by itself, just that: it serves the preview while dragging too."""
+
+    do: str
+    schema: type[Schema]
+    handler: Handler
+    reshape: Reshape | None = None
+
+
+COMMANDS: dict[str, Command] = {}
+
+
+def _named(schema: type[Schema]) -> str:
+    return str(get_args(schema.model_fields["do"].annotation)[0])
+
+
+def command(schema: type[Schema]) -> Callable[[Handler], Handler]:
+    """Registers the handler of a command."""
+
+    def register(handler: Handler) -> Handler:
+        COMMANDS[_named(schema)] = Command(do=_named(schema), schema=schema, handler=handler)
+        return handler
+
+    return register
+
+
+def shape_command(schema: type[Schema]) -> Callable[[Reshape], Reshape]:
+    """Registers a command that changes one shape, by what it makes of it."""
+
+    def register(reshape: Reshape) -> Reshape:
+        def handler(session: "Session", said: Any) -> Outcome:
+            return session.reshaped(said.shape, lambda old: reshape(old, said))
+
+        COMMANDS[_named(schema)] = Command(do=_named(schema), schema=schema, handler=handler, reshape=reshape)
+        return reshape
+
+    return register
+
+
+def command_of(said: Any) -> Command:
+    """The command that something said is; a second name of it counts as the first."""
+    found = COMMANDS.get(said.do)
+    return found if found is not None else next(c for c in COMMANDS.values() if isinstance(said, c.schema))

@@ -1,0 +1,219 @@
+"""Row changes: which rows were what before, and are what after. Made backwards they are an undo.
+
+Here rows are compared, read and written; what was done, by whom and when, is written by `journal`. A change is {table, key, before, after};
+before or after is None where the row did not or does not exist.
+"""
+
+import base64
+import uuid
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from django.db.models import ProtectedError, Q
+
+from jaythread.desk.document import core_cache
+from jaythread.desk.document.as_data import entry_data, key_data, matte_data, shape_data, track_data
+from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track
+from jaythread.errors import Refused
+from jaythread.productions.models import Shot
+from roto.motion.shape import Shape as CoreShape
+
+Data = dict[str, Any]
+Change = dict[str, Any]
+CHANNELS: dict[str, tuple[Any, str]] = {
+    "form": (FormKey, "form"),
+    "placement": (PlacementKey, "place"),
+    "settings": (SettingKey, "settings"),
+    "reach": (ReachKey, "reach"),
+}
+"""by table, the model of its keys, and the channel of the core"""
+PACKED = ("held", "values", "speeds")
+
+
+def change(table: str, key: list[Any], before: Data | None, after: Data | None) -> Change:
+    """A change of one row."""
+    return {"table": table, "key": key, "before": before, "after": after}
+
+
+def compare(shape_id: str, old: CoreShape | None, new: CoreShape | None) -> list[Change]:
+    """The changes that lead from one state of a shape to another; None where there is no shape."""
+    before = shape_data(old) if old else None
+    after = shape_data(new) if new else None
+    out = [] if before == after else [change("shape", [shape_id], before, after)]
+    for table, (_, attribute) in CHANNELS.items():
+        rows: list[dict[int, Data]] = []
+        for side in (old, new):
+            keys = getattr(side, attribute) if side else None
+            rows.append({int(f): key_data(keys, k) for k, f in enumerate(keys.frames)} if keys is not None else {})
+        for frame in sorted(set(rows[0]) | set(rows[1])):
+            if rows[0].get(frame) != rows[1].get(frame):
+                out.append(change(table, [shape_id, frame], rows[0].get(frame), rows[1].get(frame)))
+    return out
+
+
+def turned_round(changes: list[Change]) -> list[Change]:
+    """The same changes backwards."""
+    return [{**c, "before": c["after"], "after": c["before"]} for c in reversed(changes)]
+
+
+def outermost(changes: list[Change]) -> list[Change]:
+    """One change a row: from what it was before the first of them."""
+    first: dict[tuple[str, str], Change] = {}
+    for one in changes:
+        first.setdefault((one["table"], str(one["key"])), one)
+    return list(first.values())
+
+
+def shapes_named(changes: list[Change]) -> set[str]:
+    """The shapes whose own rows are changed."""
+    return {c["key"][0] for c in changes if c["table"] in ("shape", "lock") or c["table"] in CHANNELS}
+
+
+def touched(shot: Shot, changes: list[Change]) -> set[str]:
+    """The one answer to what changes touch: shapes whose own rows are changed, those that ride on changed tracks, and those that ride on
+    either. Their revisions are raised, they are read anew, and the page is told of them."""
+    own = shapes_named(changes)
+    tracks = sorted({c["key"][0] for c in changes if c["table"] == "track"})
+    if tracks:
+        own |= {str(pk) for pk in Shape.objects.filter(shot=shot, carrier__track__in=tracks).values_list("pk", flat=True)}
+    if not own:
+        return own
+    return own | {str(pk) for pk in Shape.objects.filter(shot=shot, group__in=[uuid.UUID(one) for one in own]).values_list("pk", flat=True)}
+
+
+def write_rows(shot: Shot, changes: list[Change]) -> set[str]:
+    """Make the rows be as the changes say; the shot's next revision becomes that of all shapes that are touched, which are returned."""
+    for one in changes:
+        TABLES[one["table"]].write(shot, one["key"], one["after"])
+    what = touched(shot, changes)
+    if what:
+        Shape.objects.filter(pk__in=what).update(revision=shot.revision + 1)
+    return what
+
+
+def read_row(shot: Shot, table: str, key: list[Any]) -> Data | None:
+    """A row as it is now."""
+    return TABLES[table].read(shot, key)
+
+
+class Table(NamedTuple):
+    """How rows of a kind are read, and made to be as they should."""
+
+    read: Callable[[Shot, list[Any]], Data | None]
+    write: Callable[[Shot, list[Any], Data | None], None]
+
+
+def _keys(table: str) -> Table:
+    model = CHANNELS[table][0]
+
+    def read(shot: Shot, key: list[Any]) -> Data | None:
+        row = model.objects.filter(shape_id=key[0], frame=key[1]).first()
+        if row is None:
+            return None
+        return {"kind": row.kind, **{name: base64.b64encode(bytes(getattr(row, name))).decode() for name in PACKED}}
+
+    def write(shot: Shot, key: list[Any], row: Data | None) -> None:
+        if row is None:
+            model.objects.filter(shape_id=key[0], frame=key[1]).delete()
+            return
+        one = model(shape_id=key[0], frame=key[1], kind=row["kind"], **{name: base64.b64decode(row[name]) for name in PACKED})
+        model.objects.bulk_create([one], update_conflicts=True, unique_fields=["shape", "frame"], update_fields=["kind", *PACKED])
+
+    return Table(read, write)
+
+
+def _read_shape(shot: Shot, key: list[Any]) -> Data | None:
+    shape = Shape.objects.filter(pk=key[0], shot=shot).first()
+    return shape_data(core_cache.shape(shape)) if shape and shape.form_keys.exists() else None
+
+
+def _write_shape(shot: Shot, key: list[Any], row: Data | None) -> None:
+    if row is None:
+        Shape.objects.filter(pk=key[0], shot=shot).delete()
+        return
+    Shape.objects.update_or_create(
+        pk=key[0],
+        defaults={
+            "shot": shot,
+            "points": base64.b64decode(row["points"]),
+            "pivot_x": row["pivot"][0],
+            "pivot_y": row["pivot"][1],
+            "group_id": row.get("group"),
+            "own_reach": base64.b64decode(row.get("own", "")),
+            "carrier": row.get("carrier"),
+            **{name: row[name] for name in ("name", "kind", "colour", "profile", "blur")},
+        },
+    )
+    LiveRange.objects.filter(shape_id=key[0]).delete()
+    LiveRange.objects.bulk_create(LiveRange(shape_id=key[0], first=a, last=b) for a, b in row["live"])
+
+
+def _read_lock(shot: Shot, key: list[Any]) -> Data | None:
+    return {"locked": Shape.objects.filter(pk=key[0], shot=shot, locked=True).exists()}
+
+
+def _write_lock(shot: Shot, key: list[Any], row: Data | None) -> None:
+    Shape.objects.filter(pk=key[0], shot=shot).update(locked=bool(row and row["locked"]))
+
+
+def _read_entry(shot: Shot, key: list[Any]) -> Data | None:
+    entry = StackEntry.objects.filter(pk=key[0]).first()
+    return entry_data(entry) if entry else None
+
+
+def _write_entry(shot: Shot, key: list[Any], row: Data | None) -> None:
+    if row is None:
+        StackEntry.objects.filter(pk=key[0]).delete()
+        return
+    plain = {name: row[name] for name in ("order", "mode", "inverted", "opacity")}
+    StackEntry.objects.update_or_create(pk=key[0], defaults={"matte_id": row["matte"], "shape_id": row["shape"], **plain})
+
+
+def _read_matte(shot: Shot, key: list[Any]) -> Data | None:
+    matte = Matte.objects.filter(pk=key[0], shot=shot).first()
+    return matte_data(matte) if matte else None
+
+
+def _write_matte(shot: Shot, key: list[Any], row: Data | None) -> None:
+    if row is not None:
+        Matte.objects.update_or_create(pk=key[0], defaults={"shot": shot, **row})
+        return
+    try:
+        Matte.objects.filter(pk=key[0], shot=shot).delete()
+    except ProtectedError as error:
+        raise Refused("This matte has been delivered; it stays.") from error
+
+
+def _read_track(shot: Shot, key: list[Any]) -> Data | None:
+    track = Track.objects.filter(pk=key[0], shot=shot).first()
+    return track_data(track) if track else None
+
+
+def _write_track(shot: Shot, key: list[Any], row: Data | None) -> None:
+    if row is not None:
+        Track.objects.update_or_create(pk=key[0], defaults={"shot": shot, "revision": shot.revision + 1, **row})
+        return
+    if Shape.objects.filter(Q(shot=shot) & Q(carrier__track=key[0])).exists():
+        raise Refused("Shapes ride on this track; it stays.")
+    Track.objects.filter(pk=key[0], shot=shot).delete()
+
+
+def _read_shot(shot: Shot, key: list[Any]) -> Data | None:
+    fresh = Shot.objects.get(pk=shot.pk)
+    return {"angle": fresh.shutter_angle, "phase": fresh.shutter_phase, "cap": fresh.shutter_cap}
+
+
+def _write_shot(shot: Shot, key: list[Any], row: Data | None) -> None:
+    assert row is not None, "a shot's shutter is always something"
+    Shot.objects.filter(pk=shot.pk).update(shutter_angle=row["angle"], shutter_phase=row["phase"], shutter_cap=row["cap"])
+
+
+TABLES: dict[str, Table] = {
+    **{table: _keys(table) for table in CHANNELS},
+    "shape": Table(_read_shape, _write_shape),
+    "lock": Table(_read_lock, _write_lock),
+    "entry": Table(_read_entry, _write_entry),
+    "matte": Table(_read_matte, _write_matte),
+    "track": Table(_read_track, _write_track),
+    "shot": Table(_read_shot, _write_shot),
+}

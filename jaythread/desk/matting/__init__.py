@@ -1,0 +1,1 @@
+"""Fringes: alpha solved from the plate."""

@@ -1,0 +1,200 @@
+"""Fringes at the desk: solved from the shot's plate, kept in files, made for all frames as a task."""
+
+import os
+import uuid
+from datetime import timedelta
+from functools import cached_property, lru_cache
+from pathlib import Path
+from threading import Lock
+
+import numpy as np
+from cachetools import LRUCache
+from django.core.files.base import ContentFile
+from django.core.files.storage import default_storage
+from django.utils import timezone
+
+from jaythread.desk import policies
+from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.models import StackEntry
+from jaythread.errors import Refused
+from jaythread.jobs.models import Job
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, Prepared, register
+from jaythread.plates import frames
+from jaythread.plates.models import Plate
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import User, shot_for
+from roto.matte.matting import fringe
+from roto.matte.modes import SOLVE
+from roto.matte.render import Solved
+from roto.matte.stack import Matte as CoreMatte
+
+PICTURES = 12
+"""plate frames kept in memory while a range is solved: 25 MB each at full HD"""
+UNUSED = timedelta(days=7)
+"""for which solved frames that no line of the shot asks for any more are kept: an undo may ask for them again"""
+SHOTS = 8
+"""shots whose newest solved frames are kept in memory"""
+
+_memories: LRUCache[int, fringe.InMemory] = LRUCache(SHOTS)
+_lock = Lock()
+
+
+class Files:
+    """Solved frames of a shot as files of the storage, by their keys."""
+
+    def __init__(self, shot_id: int) -> None:
+        self.folder = f"fringes/{shot_id}"
+
+    def get(self, key: str) -> Solved | None:
+        """A kept frame; one that cannot be read is as good as none."""
+        try:
+            with default_storage.open(f"{self.folder}/{key}.npz") as file:
+                return fringe.unpacked(file.read())
+        except (OSError, ValueError, KeyError):
+            return None
+
+    def has(self, key: str) -> bool:
+        return bool(default_storage.exists(f"{self.folder}/{key}.npz"))
+
+    def put(self, key: str, solved: Solved) -> None:
+        """Written aside, then renamed where the storage is a folder; another process may have been quicker."""
+        name, data = f"{self.folder}/{key}.npz", fringe.packed(solved)
+        try:
+            target = Path(default_storage.path(name))
+        except NotImplementedError:
+            if not default_storage.exists(name):
+                default_storage.save(name, ContentFile(data))
+            return
+        target.parent.mkdir(parents=True, exist_ok=True)
+        aside = target.with_suffix(f".{os.getpid()}-{uuid.uuid4().hex[:8]}")
+        aside.write_bytes(data)
+        aside.replace(target)
+
+
+def _memory(shot_id: int) -> fringe.InMemory:
+    with _lock:
+        if shot_id not in _memories:
+            _memories[shot_id] = fringe.InMemory(Files(shot_id))
+        return _memories[shot_id]
+
+
+class ShotFringes(fringe.Fringes):
+    """Solves the fringes of a shot from its plate, which is looked up when the first of them is to be solved (or by `ready`)."""
+
+    def __init__(self, shot: Shot, *, wait: bool = True, steady: bool = True) -> None:
+        self.shot = shot
+        picture = lru_cache(PICTURES)(lambda frame: frames.as_displayed(self.plate, frame))
+        super().__init__(picture, self._named, _memory(shot.pk), wait=wait, steady=steady)
+
+    @cached_property
+    def plate(self) -> Plate | None:
+        return self.shot.plates.first()
+
+    def _named(self, frame: int) -> str:
+        return "no plate" if self.plate is None else f"{self.plate.pk} {self.plate.display_version} {frame}"
+
+    def ready(self, matte: CoreMatte) -> "ShotFringes":
+        """Look the plate up now, where there is a fringe: rendering threads are not to talk to the database."""
+        if any(e.mode == SOLVE for e in matte.entries):
+            self.plate  # noqa: B018 - read once, then kept
+        return self
+
+    def asked_for(self, matte: CoreMatte, at: int) -> set[str]:
+        """The keys of all frames of a fringe as it is now, by themselves and steadied."""
+        keys, steady = self._keys_of(matte, at)
+        return {*keys.values(), *self.again_keys(matte, at, list(keys)).values(), *steady.values()}
+
+    def _keys_of(self, matte: CoreMatte, at: int) -> tuple[dict[int, str], dict[int, str]]:
+        shape = matte.entries[at].shape
+        live = [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)]
+        return self.keys(matte, at, live), self.whole_keys(matte, at, live)
+
+    def standing(self, matte: CoreMatte, at: int) -> list[int]:
+        """Frames on which a fringe is solved and steadied."""
+        files = Files(self.shot.pk)
+        _, steady = self._keys_of(matte, at)
+        return [f for f, key in steady.items() if files.has(key)]
+
+
+def place_of(shot: Shot, entry_id: uuid.UUID) -> tuple[StackEntry, CoreMatte, int]:
+    """A line that is a fringe, its matte, and which line of its stack it is."""
+    entry = lookups.line_row(shot, str(entry_id))
+    if entry.mode != SOLVE:
+        raise Refused(f"'{entry.shape.name}' is not a fringe: nothing of it is solved from the plate.")
+    rows, _ = core_cache.lines(entry.matte)
+    return entry, core_cache.matte(shot, entry.matte), [row.pk for row in rows].index(entry.pk)
+
+
+def colours(user: User, shot_id: int, matte_id: uuid.UUID, frame: int) -> list[tuple[tuple[int, int, int, int], np.ndarray]]:
+    """The subject's own colour where fringes are solved on a frame: for each its box and uint8 (h, w, 4), see-through elsewhere."""
+    shot, row = policies.matte_for(user, shot_id, matte_id, "look")
+    matte = core_cache.matte(shot, row)
+    solver = ShotFringes(shot, wait=False)
+    out = []
+    for at, entry in enumerate(matte.entries):
+        solved = solver.solved(matte, at, frame) if entry.mode == SOLVE else None
+        if solved is not None:
+            own = fringe.own_colour(solver.picture(frame), solved)
+            there = solved.unknown & (solved.alpha > 0)
+            out.append((solved.box, np.dstack([np.rint(own * 255).astype(np.uint8), there.astype(np.uint8) * 255])))
+    return out
+
+
+def solved_frames(user: User, shot_id: int, entry_id: uuid.UUID) -> list[int]:
+    """On which frames a fringe stands solved and steadied."""
+    shot = shot_for(user, shot_id, "look")
+    _, matte, at = place_of(shot, entry_id)
+    return ShotFringes(shot, wait=False).standing(matte, at)
+
+
+def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
+    """The fringe is there; as many steps as frames on which it is live."""
+    _, matte, at = place_of(shot, lookups.as_uuid(subject))
+    return Prepared(total=sum(matte.entries[at].shape.is_live(f) for f in range(matte.first, matte.last + 1)))
+
+
+def _solve(job: Job, progress: Progress) -> str:
+    """Solve the frames of a fringe that are not solved yet; safe to run again. Edits made meanwhile count from the next frame on."""
+    solver = ShotFringes(job.shot)
+    done = 0
+    for frame in range(job.shot.first, job.shot.last + 1):
+        progress.step(done)
+        shot = Shot.objects.get(pk=job.shot_id)
+        if solver.shot.revision != shot.revision:
+            solver = ShotFringes(shot)
+        _, matte, at = place_of(shot, lookups.as_uuid(job.subject))
+        if matte.entries[at].shape.is_live(frame):
+            solver.solved(matte, at, frame)
+            done += 1
+    progress.so_far(done)
+    clear_out(job.shot)
+    return ""
+
+
+SOLVING = register(
+    Kind(name="fringe.solve", may="trace", busy="This fringe is being solved already.", prepare=_prepare, run=_solve),
+)
+
+
+def clear_out(shot: Shot) -> int:
+    """Take away solved frames that nothing asks for any more and that are old; returns how many."""
+    files = Files(shot.pk)
+    wanted: set[str] = set()
+    for row in shot.mattes.all():
+        matte = core_cache.matte(shot, row)
+        solver = ShotFringes(shot, wait=False)
+        for at, entry in enumerate(matte.entries):
+            if entry.mode == SOLVE:
+                wanted |= solver.asked_for(matte, at)
+    gone = 0
+    try:
+        _, names = default_storage.listdir(files.folder)
+    except (OSError, NotImplementedError):
+        return 0
+    for name in names:
+        path = f"{files.folder}/{name}"
+        if name.removesuffix(".npz") not in wanted and default_storage.get_modified_time(path) < timezone.now() - UNUSED:
+            default_storage.delete(path)
+            gone += 1
+    return gone

@@ -1,0 +1,1 @@
+"""Following tracks through the plate."""

@@ -1,0 +1,1 @@
+"""What the page is sent."""

@@ -1,0 +1,45 @@
+"""Pictures of a matte for the page: of a frame, of a draft, of every line of the stack."""
+
+import uuid
+from typing import Any
+
+from jaythread.desk import policies
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit.commands import parts_of
+from jaythread.desk.edit.registry import Command, command_of
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import User
+from roto.matte.render import Rendered
+from roto.matte.stack import Matte as CoreMatte
+from roto.motion.group import group_of
+from roto.motion.shape import GROUP
+from roto.track.ride import under
+
+
+def drafted(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> tuple[Shot, CoreMatte]:
+    """The shot, and the matte at its present revision with an edit that is not saved yet laid on it. Of an edit, what changes single shapes
+    by themselves is shown."""
+    shot, row = policies.matte_for(user, shot_id, matte_id, "look")
+    matte = core_cache.matte(shot, row)
+    for part in [] if draft is None else parts_of(draft):
+        command = command_of(part)
+        if command.reshape is not None:
+            matte = _changed(matte, command, part)
+    return shot, matte
+
+
+def _changed(matte: CoreMatte, command: Command, said: Any) -> CoreMatte:
+    """The matte with a shape changed, or with the group that some of its shapes ride on."""
+    assert command.reshape is not None
+    for shape in [e.shape for e in matte.entries if e.shape.kind != GROUP]:
+        group = group_of(shape)
+        if shape.id == said.shape:
+            return matte.with_shape(command.reshape(shape, said)[0])
+        if group is not None and group.id == said.shape:
+            matte = matte.with_shape(under(shape, command.reshape(group, said)[0]))
+    return matte
+
+
+def samples_text(done: Rendered) -> str:
+    """In how many steps the exposure was taken, with a + where more were wanted."""
+    return f"{done.samples}{'+' if done.capped else ''}"
