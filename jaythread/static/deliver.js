@@ -24,19 +24,16 @@ document.addEventListener("alpine:init", () => {
     bar: "width: 0%",
     init() {
       this.state = this.$el.dataset.state;
-      const url = this.$el.dataset.url;
       const over = ["accepted", "failed", "cancelled", "returned with notes"];
-      const look = async () => {
-        const now = await fetch(url).then((r) => r.json()).catch(() => null);
-        if (now) {
-          if (now.state !== this.$el.dataset.state && now.state !== "sending") return location.reload();
-          this.state = now.state;
-          this.words = now.message || (now.state === "sending" ? `${(now.sent / 1e6).toFixed(1)} of ${(now.total / 1e6).toFixed(1)} MB` : "");
-          this.bar = `width: ${now.percent}%`;
-        }
-        setTimeout(look, 1500);
-      };
-      if (!over.includes(this.state)) setTimeout(look, 500);
+      if (over.includes(this.state)) return;
+      follow(this.$el.dataset.url, (now) => {
+        if (!now) return true;
+        if (now.state !== this.$el.dataset.state && now.state !== "sending") return location.reload();
+        this.state = now.state;
+        this.words = now.message || (now.state === "sending" ? `${(now.sent / 1e6).toFixed(1)} of ${(now.total / 1e6).toFixed(1)} MB` : "");
+        this.bar = `width: ${now.percent}%`;
+        return true;
+      }, 1500, 500);
     },
   }));
 

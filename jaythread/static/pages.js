@@ -1,23 +1,31 @@
 // Small behaviours of the management pages: progress that moves by itself.
+
+// Ask an address again and again: take says whether to go on, and is given null when the server does not answer.
+// eslint-disable-next-line no-unused-vars -- used by deliver.js as well
+function follow(url, take, every, begin = every) {
+  const look = async () => {
+    const answer = await fetch(url).then((r) => (r.ok ? r.json() : null)).catch(() => null);
+    if (await take(answer)) setTimeout(look, every);
+  };
+  setTimeout(look, begin);
+}
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("plates", () => ({
     init() {
       if (!this.$el.querySelector("[data-plate]")) return;
-      const url = this.$el.dataset.states;
-      const look = async () => {
-        const answer = await fetch(url).then((r) => r.json());
-        let busy = false;
-        for (const plate of answer.plates) {
-          const cell = this.$el.querySelector(`[data-plate="${plate.id}"]`);
-          if (!cell) continue;
-          if (plate.state !== "waiting" && plate.state !== "working") return location.reload();
-          busy = true;
-          cell.querySelector("span").textContent = plate.state === "waiting" ? "waiting for a worker" : `decoding ${plate.done} of ${plate.total}`;
-          cell.querySelector("i").style.width = `${plate.percent}%`;
+      follow(this.$el.dataset.states, (answer) => {
+        if (!answer) return true;
+        const newest = new Map();
+        for (const job of answer.jobs) if (job.kind === "plate.decode" && !newest.has(job.subject)) newest.set(job.subject, job);
+        for (const cell of this.$el.querySelectorAll("[data-plate]")) {
+          const job = newest.get(cell.dataset.plate);
+          if (!job || !["waiting", "working"].includes(job.state)) return location.reload();
+          cell.querySelector("span").textContent = job.state === "waiting" ? "waiting for a worker" : `decoding ${job.done} of ${job.total}`;
+          cell.querySelector("i").style.width = `${job.percent}%`;
         }
-        if (busy) setTimeout(look, 700);
-      };
-      setTimeout(look, 400);
+        return true;
+      }, 700, 400);
     },
   }));
 
@@ -55,9 +63,8 @@ document.addEventListener("alpine:init", () => {
     init() {
       const ended = ["proved", "failed", "cancelled", "paused", "held up"];
       if (ended.includes(this.$el.dataset.state)) return;
-      const url = this.$el.dataset.url;
-      const look = async () => {
-        const now = await fetch(url).then((r) => r.json());
+      follow(this.$el.dataset.url, (now) => {
+        if (!now) return true;
         if (ended.includes(now.state)) return location.reload();
         document.getElementById("state").textContent = now.state;
         const reading = now.state === "reading back";
@@ -66,9 +73,8 @@ document.addEventListener("alpine:init", () => {
         this.bar = `width: ${(100 * count) / now.total}%`;
         if (now.left !== null) this.words += `, about ${now.left < 90 ? `${now.left} s` : `${Math.round(now.left / 60)} min`} left`;
         for (const at of now.frames) document.querySelector(`[data-at="${at}"]`).classList.add("done");
-        setTimeout(look, 400);
-      };
-      setTimeout(look, 300);
+        return true;
+      }, 400, 300);
     },
   }));
 });

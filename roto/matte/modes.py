@@ -19,13 +19,14 @@ ADD, CUT, KEEP = 0, 1, 2
 class Mode:
     """One way to combine.
 
-    key: as it is stored and sent. offer: the words in a list to choose from. sentence: how the matte's sentence says it of a name.
+    key: as it is stored and sent. offer, offer_outside: the words in a list to choose from, for the shape and for its outside. sentence: how the matte's sentence says it of a name.
     code: its number in the compiled loops, None where alpha is solved. outside, inside: its rule for areas.
     grows: 1 where a larger shape makes a larger matte, -1 where it makes a smaller one.
     """
 
     key: str
     offer: str
+    offer_outside: str = ""
     sentence: str
     code: int | None
     outside: int = PASS
@@ -37,9 +38,9 @@ SOLVE = "solve"
 """the mode of a fringe: within its shape alpha is solved from the plate (`roto.matte.matting.fringe`)"""
 
 _ALL = (
-    Mode(key="add", offer="adds", sentence="{} adds", code=ADD, inside=ONE),
-    Mode(key="cut", offer="cuts", sentence="{} cuts", code=CUT, inside=ZERO, grows=-1),
-    Mode(key="keep", offer="keeps overlap", sentence="keep where {} overlaps", code=KEEP, outside=ZERO),
+    Mode(key="add", offer="adds", offer_outside="adds its outside", sentence="{} adds", code=ADD, inside=ONE),
+    Mode(key="cut", offer="cuts", offer_outside="cuts its outside", sentence="{} cuts", code=CUT, inside=ZERO, grows=-1),
+    Mode(key="keep", offer="keeps overlap", offer_outside="keeps its outside", sentence="keep where {} overlaps", code=KEEP, outside=ZERO),
     Mode(key=SOLVE, offer="is solved", sentence="{} is solved from the plate", code=None),
 )
 MODES = {mode.key: mode for mode in _ALL}

@@ -77,7 +77,7 @@ class Artist:
             if found:
                 return found
             time.sleep(0.05)
-        raise AssertionError(f"waited {seconds} s in vain; the page says: {self.text[-800:]}")
+        raise AssertionError(f"waited {seconds} s in vain; the page says: {self.text[-800:]}; {self.complaints()}")
 
     @property
     def text(self) -> str:

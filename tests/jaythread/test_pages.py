@@ -12,6 +12,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from jaythread.desk.edit import actions as desk
+from jaythread.jobs.models import Job
 from jaythread.plates import actions as plates
 from jaythread.plates.models import Plate, Shot
 from jaythread.productions.models import Membership, Production
@@ -123,7 +124,8 @@ def test_the_desk_waits_for_a_plate_that_is_being_decoded_and_says_why_one_faile
     plate = shot.plates.get()
     Plate.objects.filter(pk=plate.pk).update(state="working")
     assert "its plate is being decoded" in words(as_("rafe").get(f"/shots/{shot.pk}/desk")).lower()
-    Plate.objects.filter(pk=plate.pk).update(state="failed", message="KITE_010.1003.png breaks off before its last line.")
+    Plate.objects.filter(pk=plate.pk).update(state="failed")
+    Job.objects.update(message="KITE_010.1003.png breaks off before its last line.")
     page = words(as_("rafe").get(f"/shots/{shot.pk}/desk"))
     assert "could not be taken in: KITE_010.1003.png breaks off" in page and "Back to the shots" in page
 

@@ -144,10 +144,11 @@ class NamedOut(TypedDict):
 
 
 class ModeOut(TypedDict):
-    """A way in which a line combines. inverts: whether it can be inverted."""
+    """A way in which a line combines. offer, outside: the words to choose it by, for a shape and for its outside."""
 
     key: str
     offer: str
+    outside: str
     solves: bool
 
 

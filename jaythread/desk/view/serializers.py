@@ -198,7 +198,7 @@ def clips(shot: Shot) -> list[dict[str, Any]]:
 
 def modes() -> list[dict[str, Any]]:
     """The ways in which a line of a stack may combine."""
-    return [{"key": mode.key, "offer": mode.offer, "solves": mode.code is None} for mode in MODES.values()]
+    return [{"key": mode.key, "offer": mode.offer, "outside": mode.offer_outside, "solves": mode.code is None} for mode in MODES.values()]
 
 
 def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:

@@ -1,83 +1,98 @@
 // The composition root: the only place that knows all parts of the desk.
 
+import { acts, listen } from "./acts/table.js";
 import { Desk } from "./desk.js";
-import { acts, listen } from "./model/acts.js";
 import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
 import { call, get } from "./net/api.js";
+import { ClipPictures } from "./net/clips.js";
 import { Edits } from "./net/edits.js";
 import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
 import { Mattes } from "./net/mattes.js";
+import { News } from "./net/news.js";
 import { Notes } from "./net/notes.js";
-import { Small } from "./net/small.js";
-import { Tracks } from "./net/tracks.js";
-import { Trial } from "./net/trial.js";
-import { Watch } from "./net/watch.js";
 import { Plates } from "./net/pictures.js";
+import { Preview } from "./net/preview.js";
+import { Thumbnails } from "./net/thumbnails.js";
+import { Tracks } from "./net/tracks.js";
+import { Work } from "./net/work.js";
 import { Pointer } from "./tools/pointer.js";
 import { Board } from "./view/board.js";
-import { panel } from "./view/panel.js";
+import { MODES } from "./view/modes/index.js";
+import * as panel from "./view/panel/index.js";
 import { Stage } from "./view/stage.js";
 
-document.addEventListener("alpine:init", () => Alpine.data("desk", panel));
+document.addEventListener("alpine:init", () => {
+  for (const [name, component] of Object.entries(panel)) Alpine.data(name, component);
+});
+
+let completing = false;
 
 // A long shot opens with its first frame; the outlines of the others follow.
-async function complete(store, path) {
-  if (!store.incomplete || complete.busy) return;
-  complete.busy = true;
+async function complete(store) {
+  if (!store.document.incomplete || completing) return;
+  completing = true;
   try {
-    store.fill(await (await call("GET", path.replace(/desk$/, "outlines"))).arrayBuffer());
+    store.document.fill(await (await call("GET", `/shots/${store.document.shot.id}/outlines`)).arrayBuffer());
   } catch {
     /* without a connection they come with the next change */
   }
-  complete.busy = false;
+  completing = false;
+}
+
+function element(id) {
+  return /** @type {HTMLElement} */ (document.getElementById(id));
+}
+
+// The parts that talk to the server.
+function network(store) {
+  const edits = new Edits(store);
+  const mattes = new Mattes(store);
+  const plates = new Plates(store);
+  plates.urgent = () => mattes.asking;
+  edits.settle = (picture, revision) => mattes.settle(picture, revision);
+  const news = new News(store, edits);
+  const work = new Work(store, news);
+  return {
+    edits, mattes, plates, news, work, thumbnails: new Thumbnails(store, edits), fringes: new Fringes(store, edits, mattes, work),
+    tracks: new Tracks(store, edits, work), fits: new Fits(store, edits, work), notes: new Notes(store, news), preview: new Preview(store, edits),
+    clips: new ClipPictures(store, (plate, frame) => plates.url("quick", frame, plate)),
+  };
 }
 
 async function open() {
-  const root = document.getElementById("desk");
-  const path = `/shots/${root.dataset.shot}/desk`;
-  const store = new Store(await get(path));
-  const edits = new Edits(store);
-  const plates = new Plates(store);
-  const mattes = new Mattes(store);
-  plates.urgent = () => mattes.asking;
-  edits.settle = (picture, revision) => mattes.settle(picture, revision);
-  const stage = new Stage(document.getElementById("stage"), store, plates, mattes);
+  const root = element("desk");
+  const data = await get(`/shots/${root.dataset.shot}/desk`);
+  const store = new Store(data);
+  const net = network(store);
+  const { edits, mattes, plates, fringes, tracks, fits, notes, preview, clips } = net;
+  const stage = new Stage(element("stage"), store, plates, mattes);
   const player = new Player(store);
   player.isThere = (frame) => plates.quick.has(frame) || plates.missing.has(frame);
-  const board = new Board(document.getElementById("board"), store, plates, edits, player);
-  const desk = new Desk(store, stage, edits, mattes, board, player);
-  desk.pointer = new Pointer(stage, () => desk.tool);
-  desk.small = new Small(store, edits);
-  desk.fringes = stage.fringes = new Fringes(store, edits, mattes);
-  desk.fringes.addEventListener("colours", () => stage.draw("matte"));
-  desk.tracks = new Tracks(store, edits);
-  desk.fits = stage.fits = board.fits = new Fits(store, edits);
-  desk.tracks.addEventListener("state", () => stage.draw("outline"));
-  desk.fits.addEventListener("state", () => {
-    board.draw();
-    stage.draw("outline");
-  });
-  desk.notes = stage.notes = new Notes(store);
-  desk.notes.addEventListener("state", () => stage.draw("outline"));
-  desk.trial = stage.trial = new Trial(store, edits);
-  stage.pointer = desk.pointer;
+  const board = new Board(element("board"), store, plates, edits, player);
+  const desk = Object.assign(new Desk(store, stage, edits, mattes, board, player), net);
+  desk.ownKeys = data.keys;
+  desk.pointer = stage.pointer = new Pointer(stage, () => desk.tool);
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
-  new Watch(store, edits).addEventListener("others", (e) => desk.tell(`Meanwhile: ${e.detail}.`));
-  desk.refresh = async () => store.take(await get(path));
-  desk.tracks.refresh = desk.refresh;
-  const table = acts(desk, store.ownKeys);
+  Object.assign(stage, { fringes, fits, notes, preview, clips });
+  board.fits = fits;
+  for (const [part, what, layer] of [[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]]) {
+    part.addEventListener(what, () => stage.draw(layer));
+  }
+  fits.addEventListener("state", () => board.draw());
+  net.news.addEventListener("others", (e) => desk.tell(`Meanwhile: ${e.detail}.`));
+  const table = acts(desk, desk.ownKeys, MODES);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);
   const wanted = Number(new URLSearchParams(location.search).get("frame"));
-  if (wanted) store.go(Math.min(store.shot.last, Math.max(store.shot.first, wanted)));
+  if (wanted) store.view.go(wanted);
   stage.draw("outline");
   document.body.dataset.open = "1";
-  complete(store, path);
-  store.addEventListener("changed", () => complete(store, path));
+  complete(store);
+  store.addEventListener("changed", () => complete(store));
 }
 
 document.addEventListener("alpine:initialized", () => {
-  open().catch((error) => Alpine.$data(document.getElementById("desk")).tell(`The desk could not be opened: ${error.message}`));
+  open().catch((error) => Alpine.$data(element("desk")).tell(`The desk could not be opened: ${error.message}`));
 });

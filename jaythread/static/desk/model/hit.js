@@ -11,10 +11,10 @@ function away(points, i, dx, dy, x, y) {
 // {kind: "tangent" | "point" | "edge", shape, index, side | segment, t} or null. x, y: plate px; scale: screen px per plate px.
 export function hit(store, scale, x, y) {
   const near = NEAR / scale;
-  const chosen = store.editable.filter((s) => store.marks.isShown(s.id)).reverse();
+  const chosen = store.selection.editable.filter((s) => store.view.hiddenShapes.isShown(s.id)).reverse();
   for (const shape of chosen) {
-    const points = store.outline(shape);
-    for (const i of store.pointsOf(shape.id)) {
+    const points = store.pending.outline(shape);
+    for (const i of store.selection.pointsOf(shape.id)) {
       for (const side of [2, 4]) {
         const dx = points[i * 6 + side];
         const dy = points[i * 6 + side + 1];
@@ -31,9 +31,9 @@ export function hit(store, scale, x, y) {
     if (found) return found;
   }
   let best = null;
-  for (const entry of store.stack()) {
-    const shape = store.shapes.get(entry.shape);
-    if (store.picked.has(shape.id) || !store.isLive(shape) || !reachable(store, shape)) continue;
+  for (const entry of store.selection.stack()) {
+    const shape = store.document.shapes.get(entry.shape);
+    if (store.selection.has(shape.id) || !store.document.isLive(shape, store.view.frame) || !reachable(store, shape)) continue;
     const found = edgeAt(store, shape, near, x, y);
     if (found && (!best || found.distance < best.distance)) best = found;
   }
@@ -41,17 +41,17 @@ export function hit(store, scale, x, y) {
 }
 
 function reachable(store, shape) {
-  return store.marks.isShown(shape.id) && !shape.locked;
+  return store.view.hiddenShapes.isShown(shape.id) && !shape.locked;
 }
 
 // All shapes whose outline lies under a place, from the bottom of the stack up.
 export function stackedAt(store, scale, x, y) {
-  const shapes = store.stack().map((entry) => store.shapes.get(entry.shape));
-  return shapes.filter((shape) => store.isLive(shape) && reachable(store, shape) && edgeAt(store, shape, (NEAR * 1.5) / scale, x, y));
+  const shapes = store.selection.stack().map((entry) => store.document.shapes.get(entry.shape));
+  return shapes.filter((shape) => store.document.isLive(shape, store.view.frame) && reachable(store, shape) && edgeAt(store, shape, (NEAR * 1.5) / scale, x, y));
 }
 
 function pointAt(store, shape, near, x, y) {
-  const points = store.outline(shape);
+  const points = store.pending.outline(shape);
   let best = null;
   for (let i = 0; i < shape.curves.length; i++) {
     const d = away(points, i, 0, 0, x, y);
@@ -61,7 +61,7 @@ function pointAt(store, shape, near, x, y) {
 }
 
 function edgeAt(store, shape, near, x, y) {
-  const points = store.outline(shape);
+  const points = store.pending.outline(shape);
   const box = bounds(points);
   if (x < box[0] - near || y < box[1] - near || x > box[2] + near || y > box[3] + near) return null;
   const found = nearest(points, x, y);

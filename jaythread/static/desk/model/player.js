@@ -13,16 +13,16 @@ export class Player extends EventTarget {
   }
 
   get range() {
-    return this.loop || [this.store.shot.first, this.store.shot.last];
+    return this.loop || [this.store.document.shot.first, this.store.document.shot.last];
   }
 
   toggle(way, comeBack = false) {
     if (this.way) return this.stop();
     this.way = way;
-    this.store.playing = way;
-    this.back = comeBack ? this.store.frame : null;
+    this.store.view.set("playing", way, true);
+    this.back = comeBack ? this.store.view.frame : null;
     this.due = this.seen = 0;
-    this.from = this.store.frame;
+    this.from = this.store.view.frame;
     this.begun = performance.now();
     this.last = 0;
     this.dispatchEvent(new Event("state"));
@@ -31,8 +31,8 @@ export class Player extends EventTarget {
 
   stop() {
     this.way = 0;
-    this.store.playing = false;
-    if (this.back !== null) this.store.go(this.back);
+    this.store.view.set("playing", 0, true);
+    if (this.back !== null) this.store.view.go(this.back);
     this.back = null;
     this.dispatchEvent(new Event("state"));
     this.store.say("changed");
@@ -40,7 +40,7 @@ export class Player extends EventTarget {
 
   tick(now) {
     if (!this.way) return;
-    const count = Math.floor((Math.max(0, now - this.begun) / 1000) * this.store.shot.rate);
+    const count = Math.floor((Math.max(0, now - this.begun) / 1000) * this.store.document.shot.rate);
     if (count > this.last) {
       this.due += count - this.last;
       this.last = count;
@@ -48,7 +48,7 @@ export class Player extends EventTarget {
       const long = last - first + 1;
       const frame = first + ((((this.from - first + this.way * count) % long) + long) % long);
       if (this.isThere(frame)) this.seen += 1; // a frame whose picture is not here yet is a dropped one
-      this.store.go(frame);
+      this.store.view.go(frame);
       this.dispatchEvent(new Event("state"));
     }
     requestAnimationFrame((next) => this.tick(next));
@@ -57,7 +57,7 @@ export class Player extends EventTarget {
   // Begin or end the loop at a frame; once more on the same frame takes that end away.
   mark(end, frame) {
     const [first, last] = this.range;
-    const { shot } = this.store;
+    const { shot } = this.store.document;
     const at = end ? [first, last === frame ? shot.last : frame] : [first === frame ? shot.first : frame, last];
     if (at[0] > at[1]) at[end ? 0 : 1] = frame;
     this.loop = at[0] === shot.first && at[1] === shot.last ? null : at;

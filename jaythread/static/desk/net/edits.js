@@ -2,6 +2,7 @@
 // Each carries the revisions of the shapes it was made on, so that what somebody else did meanwhile is never overwritten unseen.
 
 import { Answer, get, newId, post } from "./api.js";
+import { together } from "./commands.js";
 
 const AGAIN = 1500; // ms between two tries without a connection
 
@@ -12,18 +13,20 @@ function shapesOf(edit) {
 }
 
 export class Edits extends EventTarget {
+  /** @param {import("../model/store.js").Store} store */
   constructor(store) {
     super();
     this.store = store;
-    this.key = `jaythread-edits-${store.shot.id}`;
+    this.key = `jaythread-edits-${store.document.shot.id}`;
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
     this.waiting = kept.waiting || [];
     this.refused = kept.refused || [];
     for (const edit of this.waiting) if (typeof edit.base === "number") edit.base = null; // kept by an older page
     this.sending = false;
     this.offline = false;
+    /** @type {(picture: any, revision: number) => Promise<void>} */
     this.settle = async () => {}; // told by the composition root: takes the picture that an answer brings
-    store.waitsFor = (id) => this.waiting.some((edit) => shapesOf(edit).includes(id));
+    store.pending.waitsFor = (id) => this.waiting.some((edit) => shapesOf(edit).includes(id));
     addEventListener("beforeunload", (e) => {
       if (this.waiting.length) e.preventDefault();
     });
@@ -42,7 +45,7 @@ export class Edits extends EventTarget {
 
   push(command) {
     const edit = { id: newId(), path: "edits", command };
-    const known = shapesOf(edit).map((id) => this.store.shapes.get(id) || this.store.tracks.get(id)).filter((it) => it?.revision);
+    const known = shapesOf(edit).map((id) => this.store.document.shapes.get(id) || this.store.document.tracks.get(id)).filter((it) => it?.revision);
     edit.base = Object.fromEntries(known.map((shape) => [shape.id, shape.revision]));
     this.waiting.push(edit);
     this.keep();
@@ -50,9 +53,9 @@ export class Edits extends EventTarget {
   }
 
   // Several commands as one act; one alone goes as it is.
-  pushAll(says, commands) {
-    if (commands.length === 1) return this.push(commands[0]);
-    return this.push({ do: "together", says, commands });
+  /** @param {string} summary @param {object[]} commands */
+  pushAll(summary, commands) {
+    return this.push(commands.length === 1 ? commands[0] : together({ summary, commands }));
   }
 
   turn(way) {
@@ -67,9 +70,10 @@ export class Edits extends EventTarget {
     while (this.waiting.length) {
       const edit = this.waiting[0];
       try {
-        const { shot, look, matte, frame } = this.store;
-        const body = { id: edit.id, command: edit.command, base: edit.base, look: look === "plate" || !matte ? null : { matte, frame } };
-        const answer = await post(`/shots/${shot.id}/${edit.path}`, body);
+        const { document, selection, view } = this.store;
+        const viewed = view.mode === "plate" || !selection.matte ? null : { matte: selection.matte, frame: view.frame };
+        const body = { id: edit.id, command: edit.command, base: edit.base, view: viewed };
+        const answer = await post(`/shots/${document.shot.id}/${edit.path}`, body);
         if (answer.picture) await this.settle(answer.picture, answer.revision);
         this.waiting.shift();
         this.offline = false;
@@ -78,8 +82,8 @@ export class Edits extends EventTarget {
           for (const later of this.waiting) if (later.base && shape.id in later.base) later.base[shape.id] = shape.revision;
         }
         this.keep();
-        this.store.take(answer);
-        this.dispatchEvent(new CustomEvent("done", { detail: answer.says }));
+        this.store.document.take(answer);
+        this.dispatchEvent(new CustomEvent("done", { detail: answer.summary }));
       } catch (error) {
         if (error instanceof Answer && error.status < 500) await this.refuse(edit, error);
         else {
@@ -102,9 +106,7 @@ export class Edits extends EventTarget {
     if (conflict) this.refused.push(...aside);
     this.keep();
     try {
-      const now = await get(`/shots/${this.store.shot.id}/desk`);
-      const there = new Set(now.shapes.map((s) => s.id));
-      this.store.take({ ...now, gone: [...this.store.shapes.keys()].filter((id) => !there.has(id)) });
+      this.store.document.takeAll(await get(`/shots/${this.store.document.shot.id}/desk`));
     } catch {
       /* without a connection the present state comes with the next answer */
     }

@@ -1,47 +1,62 @@
 // Fringes: lines of the stack in which alpha is solved from the plate. Makes them, has them solved on all frames, knows how they stand.
 
-import { get, newId, post } from "./api.js";
+import { get, newId } from "./api.js";
+import * as edit from "./commands.js";
 
 const QUIET = 400; // ms without a change before it is asked how a fringe stands
-const BUSY = 800; // ms between two looks at work that is going on
+const SOLVE = "fringe.solve";
 
 export class Fringes extends EventTarget {
-  constructor(store, edits, mattes) {
+  /** @param {import("../model/store.js").Store} store @param {import("./edits.js").Edits} edits
+   *  @param {import("./mattes.js").Mattes} mattes @param {import("./work.js").Work} work */
+  constructor(store, edits, mattes, work) {
     super();
-    Object.assign(this, { store, edits, mattes });
-    this.state = null; // of the chosen fringe: {entry, run, solved}
+    this.store = store;
+    this.edits = edits;
+    this.mattes = mattes;
+    this.work = work;
+    this.state = null; // of the chosen fringe: {name, entry, frames}
+    /** @type {(text: string) => void} */
     this.tell = () => {};
-    this.colours = { name: "", pieces: [] }; // the subject's own colour on the frame that is looked at
+    this.colours = { name: "", frame: NaN, pieces: [] }; // the subject's own colour on the frame that is looked at
     store.addEventListener("changed", () => this.later(QUIET));
     mattes.addEventListener("loaded", () => this.fetchColours());
     for (const what of ["changed", "frame"]) store.addEventListener(what, () => this.fetchColours());
+    store.jobs.addEventListener("jobs", (e) => {
+      if (!(/** @type {CustomEvent} */ (e).detail.some((job) => job.kind === SOLVE && job.subject === this.chosen?.id))) return;
+      if (this.state) this.state.name = ""; // more frames are solved by now
+      this.dispatchEvent(new Event("state"));
+      this.later(0);
+    });
   }
 
   // The line of the present stack that makes a fringe of a shape.
   lineOf(shape) {
-    return shape && this.store.stack().find((line) => line.shape === shape.id && line.mode === "solve");
+    return shape && this.store.selection.stack().find((line) => line.shape === shape.id && line.mode === "solve");
   }
 
   get chosen() {
-    return this.lineOf(this.store.shape);
+    return this.lineOf(this.store.selection.shape);
+  }
+  get job() {
+    return this.store.jobs.of(SOLVE, this.chosen?.id);
   }
 
   // path: where a brush of that radius (plate px) was led; none: the band is the soft edge of the chosen shape.
   make(path, radius) {
-    const { store } = this;
-    const shape = store.editable.at(-1);
-    if (!shape || !store.stack().some((line) => line.shape === shape.id)) return this.tell("Choose the shape whose hair or fuzz is to be solved.");
-    const names = new Set([...store.shapes.values()].map((s) => s.name));
-    let name = "fringe";
-    for (let k = 2; names.has(name); k++) name = `fringe ${k}`;
+    const { document, selection, view } = this.store;
+    const shape = selection.editable.at(-1);
+    const { matte } = selection;
+    if (!shape || !matte || !selection.stack().some((line) => line.shape === shape.id)) return this.tell("Choose the shape whose hair or fuzz is to be solved.");
     const id = newId();
     const band = path ? { path, radius } : {};
-    const command = { do: "fringe", shape: id, entry: newId(), matte: store.matte, of: shape.id, name, frame: store.frame, colour: (shape.colour + 1) % 8, ...band };
-    store.set("drawing", false);
+    const name = document.freeName("fringe");
+    const command = edit.fringe({ shape: id, entry: newId(), matte, of: shape.id, name, frame: view.frame, colour: (shape.colour + 1) % 8, ...band });
+    view.set("drawing", false);
     return this.edits.push(command).then(() => {
-      if (!store.shapes.has(id)) return;
-      store.choose(id);
-      if (store.look === "plate") store.set("look", "cut-out");
+      if (!document.shapes.has(id)) return;
+      selection.choose(id);
+      if (view.mode === "plate") view.set("mode", "cut-out");
     });
   }
 
@@ -53,46 +68,40 @@ export class Fringes extends EventTarget {
   }
 
   async ask(line) {
-    const { store } = this;
-    const name = `${line.id}/${store.revision}`;
-    const busy = ["waiting", "working"].includes(this.state?.run.state);
-    if (this.state?.name === name && !busy) return;
-    if (this.edits.waiting.length || store.dragging.size) return this.later(QUIET);
+    const { document, pending } = this.store;
+    const name = `${line.id}/${document.revision}`;
+    if (this.state?.name === name) return;
+    if (this.edits.waiting.length || pending.dragging.size) return this.later(QUIET);
     try {
-      const told = await get(`/shots/${store.shot.id}/fringes/${line.id}`);
+      const told = await get(`/shots/${document.shot.id}/fringes/${line.id}`);
       if (this.chosen?.id !== line.id) return;
-      const before = this.state?.solved.length;
-      this.state = { name, entry: line.id, ...told };
-      if (["waiting", "working"].includes(told.run.state)) this.later(BUSY);
-      if (before !== undefined && before !== told.solved.length) this.mattes.solvedMore();
+      const before = this.state?.frames.length;
+      this.state = { name, entry: line.id, frames: told.frames };
+      if (before !== undefined && before !== told.frames.length) this.mattes.solvedMore();
       this.dispatchEvent(new Event("state"));
     } catch {
       /* without a connection it is asked with the next change */
     }
   }
 
-  async solveAll() {
-    const line = this.chosen;
-    if (!line) return;
-    await post(`/shots/${this.store.shot.id}/fringes/${line.id}/solve`, {});
-    this.state = null;
-    await this.ask(line);
+  solveAll() {
+    return this.work.ask(SOLVE, this.chosen?.id || null);
   }
 
-  async cancel() {
-    await post(`/shots/${this.store.shot.id}/solvings/${this.state.run.id}/cancel`, {});
-    this.later(0);
+  cancel() {
+    return this.work.cancel(this.job);
   }
 
   // The cut-out shows the subject's own colour where hair is thin.
   async fetchColours() {
-    const { store, mattes } = this;
+    const { mattes } = this;
+    const { document, pending, selection, view } = this.store;
     const name = `${mattes.name}/${mattes.fringe}`;
-    if (store.look !== "cut-out" || store.playing || store.dragging.size || !["steady", "by itself"].includes(mattes.fringe)) return;
+    if (view.mode !== "cut-out" || view.playing || pending.dragging.size || !["steady", "by itself"].includes(mattes.fringe)) return;
     if (this.colours.name === name) return;
-    this.colours = { name, frame: store.frame, pieces: [] };
+    this.colours = { name, frame: view.frame, pieces: [] };
     try {
-      const { pieces } = await get(`/shots/${store.shot.id}/mattes/${store.matte}/colours/${store.frame}`);
+      const { pieces } = await get(`/shots/${document.shot.id}/mattes/${selection.matte}/colours/${view.frame}`);
       const made = pieces.map(async ({ box, png }) => {
         const bytes = Uint8Array.from(atob(png), (c) => c.charCodeAt(0));
         return { box, bitmap: await createImageBitmap(new Blob([bytes], { type: "image/png" })) };
@@ -102,7 +111,7 @@ export class Fringes extends EventTarget {
       this.colours.pieces = ready;
       this.dispatchEvent(new Event("colours"));
     } catch {
-      this.colours = { name: "", pieces: [] };
+      this.colours = { name: "", frame: NaN, pieces: [] };
     }
   }
 }

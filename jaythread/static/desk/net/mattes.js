@@ -15,6 +15,7 @@ function words(samples, quick) {
 }
 
 export class Mattes extends EventTarget {
+  /** @param {import("../model/store.js").Store} store */
   constructor(store) {
     super();
     this.store = store;
@@ -28,17 +29,17 @@ export class Mattes extends EventTarget {
   }
 
   get name() {
-    const s = this.store;
-    return `${s.matte}/${s.revision}/${s.frame}`;
+    const { document, selection, view } = this.store;
+    return `${selection.matte}/${document.revision}/${view.frame}`;
   }
 
   // The matte of the present frame as a canvas whose alpha is the matte; asks for it when it is not here.
   current() {
-    const { frame, local, localSoft } = this.store;
+    const { frame } = this.store.view;
     const canvas = this.kept.get(this.name);
     if (canvas) this.shown = { frame, canvas };
-    else if (this.store.matte) this.ask(null, null);
-    const over = this.over && this.over.frame === frame && (!canvas || (this.over.name === this.name && local.size + localSoft.size));
+    else if (this.store.selection.matte) this.ask(null, null);
+    const over = this.over && this.over.frame === frame && (!canvas || (this.over.name === this.name && this.store.pending.any));
     if (over) return this.over.canvas;
     return this.shown && this.shown.frame === frame ? this.shown.canvas : null;
   }
@@ -46,10 +47,10 @@ export class Mattes extends EventTarget {
   // While dragging: the touched box, with the change laid on it, at most as often as answers come. Nothing is asked in the plate's view.
   // drafts: the dragged shapes with their outlines before and now.
   draft(command, drafts) {
-    if (!this.store.matte || this.store.look === "plate") return;
+    if (!this.store.selection.matte || this.store.view.mode === "plate") return;
     let box = this.lastBox;
     for (const { shape, before, after } of drafts) {
-      const pad = this.store.mostReach(shape) + this.travel(shape) + MARGIN;
+      const pad = this.store.pending.mostReach(shape) + this.travel(shape) + MARGIN;
       const here = union(bounds(before), bounds(after));
       box = union(box, [here[0] - pad, here[1] - pad, here[2] + pad, here[3] + pad]);
     }
@@ -59,14 +60,14 @@ export class Mattes extends EventTarget {
 
   // How far a shape's box moves within one frame: the exposure reaches no farther.
   travel(shape) {
-    const { frame } = this.store;
-    const here = bounds(this.store.outline(shape));
-    const far = [-1, 1].map((by) => bounds(this.store.outline(shape, frame + by)).map((v, i) => Math.abs(v - here[i])));
+    const { frame } = this.store.view;
+    const here = bounds(this.store.pending.outline(shape));
+    const far = [-1, 1].map((by) => bounds(this.store.pending.outline(shape, frame + by)).map((v, i) => Math.abs(v - here[i])));
     return Math.max(...far.flat());
   }
 
   ask(command, box, solve = false) {
-    const wanted = { command, box, solve, name: this.name, frame: this.store.frame, matte: this.store.matte };
+    const wanted = { command, box, solve, name: this.name, frame: this.store.view.frame, matte: this.store.selection.matte };
     if (this.asking) {
       this.again = wanted;
       return;
@@ -80,14 +81,14 @@ export class Mattes extends EventTarget {
       this.says = "the matte is on its way"; // the very first one waits for the core to be compiled
       this.dispatchEvent(new Event("loaded"));
     }, 1200);
-    const [width, height] = this.store.shot.size;
+    const [width, height] = this.store.document.shot.size;
     try {
       const box = wanted.box
         ? [Math.max(0, wanted.box[0]), Math.max(0, wanted.box[1]), Math.min(width, wanted.box[2]), Math.min(height, wanted.box[3])]
         : null;
       if (!box || (box[2] > box[0] && box[3] > box[1])) {
         const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command), solve: wanted.solve };
-        const reply = await call("POST", `/shots/${this.store.shot.id}/mattes/${wanted.matte}/picture`, body);
+        const reply = await call("POST", `/shots/${this.store.document.shot.id}/mattes/${wanted.matte}/picture`, body);
         this.says = words(reply.headers.get("X-Samples"), Boolean(wanted.command));
         this.solveLater(reply.headers.get("X-Fringe"), wanted);
         const place = reply.headers.get("X-Box").split(",").map(Number);
@@ -111,7 +112,7 @@ export class Mattes extends EventTarget {
     if (fringe !== "not solved" || wanted.solve) return;
     this.says = "a fringe is not solved here yet";
     clearTimeout(this.solving);
-    if (!wanted.command) this.solving = setTimeout(() => wanted.name === this.name && !this.store.playing && this.ask(null, null, true), REST);
+    if (!wanted.command) this.solving = setTimeout(() => wanted.name === this.name && !this.store.view.playing && this.ask(null, null, true), REST);
   }
 
   // More frames are solved than when the kept mattes were made.
@@ -124,7 +125,7 @@ export class Mattes extends EventTarget {
   async settle(picture, revision) {
     const was = this.kept.get(`${picture.matte}/${revision - 1}/${picture.frame}`);
     if (!was) return;
-    const canvas = new OffscreenCanvas(...this.store.shot.size);
+    const canvas = new OffscreenCanvas(...this.store.document.shot.size);
     canvas.getContext("2d").drawImage(was, 0, 0);
     if (picture.png) {
       const bytes = Uint8Array.from(atob(picture.png), (c) => c.charCodeAt(0));
@@ -159,7 +160,7 @@ export class Mattes extends EventTarget {
   }
 
   lay(bitmap, place, wanted) {
-    const [width, height] = this.store.shot.size;
+    const [width, height] = this.store.document.shot.size;
     let canvas;
     if (wanted.command) {
       const base = this.over && this.over.name === wanted.name ? this.over : this.shown;
@@ -175,7 +176,7 @@ export class Mattes extends EventTarget {
       this.keep(wanted.name, canvas);
     }
     this.put(canvas, bitmap, place);
-    if (!wanted.command && wanted.frame === this.store.frame) this.shown = { frame: wanted.frame, canvas };
+    if (!wanted.command && wanted.frame === this.store.view.frame) this.shown = { frame: wanted.frame, canvas };
     this.dispatchEvent(new Event("loaded"));
   }
 }

@@ -1,39 +1,30 @@
-// Notes on frames and places: asked for now and then, and when the desk is looked at again.
+// Notes on frames and places, as the news tells of them.
 
-import { get, post } from "./api.js";
-
-const AGAIN = 15000; // ms
+import { post } from "./api.js";
 
 export class Notes extends EventTarget {
-  constructor(store) {
+  /** @param {import("../model/store.js").Store} store @param {import("./news.js").News} news */
+  constructor(store, news) {
     super();
     this.store = store;
-    this.all = [];
-    store.addEventListener("frame", () => this.dispatchEvent(new Event("state")));
-    setInterval(() => !document.hidden && this.ask(), AGAIN);
-    this.ask();
+    this.news = news;
+    for (const [what, from] of /** @type {[string, EventTarget][]} */ ([["frame", store], ["news", news]])) from.addEventListener(what, () => this.dispatchEvent(new Event("state")));
   }
 
+  get all() {
+    return this.news.notes;
+  }
   get open() {
     return this.all.filter((n) => !n.done);
   }
 
   // Places of the open notes on the frame that is looked at.
   get here() {
-    return this.open.filter((n) => n.frame === this.store.frame && n.x !== null);
-  }
-
-  async ask() {
-    try {
-      this.all = (await get(`/shots/${this.store.shot.id}/notes`)).notes;
-      this.dispatchEvent(new Event("state"));
-    } catch {
-      /* without a connection they come later */
-    }
+    return this.open.filter((n) => n.frame === this.store.view.frame && n.x !== null);
   }
 
   async mark(note, done) {
-    await post(`/shots/${this.store.shot.id}/notes/${note.id}/done`, { done });
-    await this.ask();
+    await post(`/shots/${this.store.document.shot.id}/notes/${note.id}/done`, { done });
+    await this.news.ask();
   }
 }

@@ -12,28 +12,29 @@ async function fetched(url) {
 }
 
 export class Plates extends EventTarget {
+  /** @param {import("../model/store.js").Store} store */
   constructor(store) {
     super();
     this.store = store;
     this.quick = new Map();
     this.full = new Map();
     this.loading = new Set();
-    this.missing = new Set(store.plate ? store.plate.missing : []);
+    this.missing = new Set(store.document.plate ? store.document.plate.missing : []);
     this.hands = 0;
     this.urgent = () => false; // told by the composition root: whether something is waited for that should not share the machine
     store.addEventListener("frame", () => this.ahead());
     this.ahead();
   }
 
-  url(kind, frame, plate = this.store.plate) {
-    const { id, look } = plate;
-    return kind === "full" ? `/plates/${id}/full/${frame}.png?l=${look}` : `/plates/${id}/proxy/${frame}.jpg?l=${look}`;
+  url(kind, frame, plate = this.store.document.plate) {
+    const { id, version } = plate;
+    return kind === "full" ? `/plates/${id}/full/${frame}.png?l=${version}` : `/plates/${id}/proxy/${frame}.jpg?l=${version}`;
   }
 
   async load(kind, frame) {
     const kept = kind === "full" ? this.full : this.quick;
     const name = kind + frame;
-    if (!this.store.plate || kept.has(frame) || this.loading.has(name) || this.missing.has(frame)) return;
+    if (!this.store.document.plate || kept.has(frame) || this.loading.has(name) || this.missing.has(frame)) return;
     this.loading.add(name);
     try {
       kept.set(frame, await fetched(this.url(kind, frame)));
@@ -58,14 +59,14 @@ export class Plates extends EventTarget {
 
   // How many frames off; while playing what is behind counts as farther.
   away(frame) {
-    const by = frame - this.store.frame;
-    const way = this.store.playing;
+    const by = frame - this.store.view.frame;
+    const way = this.store.view.playing;
     return way && by * way < 0 ? Math.abs(by) * 3 : Math.abs(by);
   }
 
   // The nearest frame within what is kept that is not here yet.
   next() {
-    const { first, last } = this.store.shot;
+    const { first, last } = this.store.document.shot;
     let best = null;
     let near = 0;
     for (let f = first; f <= last; f++) {
@@ -81,7 +82,7 @@ export class Plates extends EventTarget {
 
   // Load quick pictures, from the present frame outwards, until as many are here as may be kept.
   async ahead() {
-    if (this.hands >= (this.store.playing ? 2 : 1)) return;
+    if (this.hands >= (this.store.view.playing ? 2 : 1)) return;
     this.hands += 1;
     for (let frame = this.next(); frame !== null; frame = this.next()) {
       while (this.urgent()) await new Promise((wake) => setTimeout(wake, PATIENCE));
@@ -96,21 +97,5 @@ export class Plates extends EventTarget {
     this.load("quick", frame);
     if (wantsFull) this.load("full", frame);
     return (wantsFull && this.full.get(frame)) || this.quick.get(frame) || this.full.get(frame) || null;
-  }
-
-  // A frame of another shot's plate, to try the cut-out with: counted from the start of both, its last one held.
-  other(ground) {
-    const at = Math.min(ground.last, ground.first + this.store.frame - this.store.shot.first);
-    const name = `${ground.id}/${at}`;
-    if (this.otherName !== name) {
-      this.otherName = name;
-      fetched(this.url("quick", at, ground)).then((bitmap) => {
-        if (this.otherName !== name) return bitmap.close();
-        this.otherNow?.close();
-        this.otherNow = bitmap;
-        this.dispatchEvent(new CustomEvent("loaded", { detail: this.store.frame }));
-      }, () => (this.otherName = null));
-    }
-    return this.otherNow || null;
   }
 }

@@ -2,7 +2,7 @@
 
 import { toScreen } from "../geom/view.js";
 import { NEAR } from "../model/hit.js";
-import * as signs from "../view/signs.js";
+import * as glyphs from "../glyphs/outlines.js";
 
 const ARM = { turn: 96, size: 52, angle: -0.6 }; // screen px from the pivot to its bead and its notch, and where the arm points (radians)
 const FINE = 15; // degrees a turn snaps to with Shift
@@ -19,7 +19,7 @@ export function armAt(view, pivot, p) {
 }
 
 export function paintArm(pen, view, pivot) {
-  signs.arm(pen, ...toScreen(view, ...pivot), ARM);
+  glyphs.arm(pen, ...toScreen(view, ...pivot), ARM);
 }
 
 // One drag on an arm: how far it has turned (degrees, past whole turns too) and sized.

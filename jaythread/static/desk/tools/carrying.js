@@ -2,7 +2,8 @@
 
 import { toScreen } from "../geom/view.js";
 import { hit } from "../model/hit.js";
-import * as signs from "../view/track_signs.js";
+import * as glyphs from "../glyphs/tracks.js";
+import * as edit from "../net/commands.js";
 
 const NEAR = 12; // screen px
 export const HALF = 16; // plate px: half the width of a new patch
@@ -31,9 +32,9 @@ export class Carrying {
   pointAt(p) {
     const { store } = this.desk;
     let best = null;
-    for (const track of store.tracks.values()) {
-      store.trackPoints(track).forEach(([x, y], index) => {
-        const away = Math.hypot(x - p.x, y - p.y) * p.scale - (track.id === store.track ? 3 : 0);
+    for (const track of store.document.tracks.values()) {
+      store.pending.trackPoints(track).forEach(([x, y], index) => {
+        const away = Math.hypot(x - p.x, y - p.y) * p.scale - (track.id === store.selection.track ? 3 : 0);
         if (away < NEAR && (!best || away < best.away)) best = { track, index, away };
       });
     }
@@ -45,27 +46,27 @@ export class Carrying {
     const { store, tracks } = this.desk;
     const tick = tracks.ticks.find(([x, y]) => Math.hypot(x - p.x, y - p.y) * p.scale < NEAR);
     if (!tick) return null;
-    const start = store.trackPoints(store.trackNow);
-    return { track: store.trackNow, start, weights: within(start, tick) };
+    const start = store.pending.trackPoints(store.selection.trackNow);
+    return { track: store.selection.trackNow, start, weights: within(start, tick) };
   }
 
   down(e, p) {
     const { store } = this.desk;
-    if (store.drawing === "track" || store.drawing === "hand track") return this.lay(p);
+    if (store.view.drawing === "track" || store.view.drawing === "hand track") return this.lay(p);
     const found = this.pointAt(p);
     if (found) {
-      store.set("track", found.track.id);
-      if (store.mayTrace) this.drag = { ...found, from: p, moved: false };
+      store.selection.chooseTrack(found.track.id);
+      if (store.document.mayTrace) this.drag = { ...found, from: p, moved: false };
       return;
     }
     const shape = hit(store, p.scale, p.x, p.y);
-    if (shape) store.choose(shape.shape.id, [], e.shiftKey);
+    if (shape) store.selection.choose(shape.shape.id, [], e.shiftKey);
   }
 
   lay(p) {
     const { store, tracks } = this.desk;
-    const byHand = store.drawing === "hand track";
-    store.set("drawing", false);
+    const byHand = store.view.drawing === "hand track";
+    store.view.set("drawing", false);
     tracks.begin({ name: byHand ? "path" : "point", points: [[p.x, p.y]], half: byHand ? 0 : HALF });
   }
 
@@ -80,11 +81,11 @@ export class Carrying {
       const all = drag.weights.reduce((sum, w) => sum + w * w, 0); // the corners move as little as brings the place along
       points = drag.start.map(([x, y], i) => [x + (dx * drag.weights[i]) / all, y + (dy * drag.weights[i]) / all]);
     } else {
-      points = store.trackPoints(drag.track).map((point) => [...point]);
+      points = store.pending.trackPoints(drag.track).map((point) => [...point]);
       points[drag.index] = [points[drag.index][0] + dx, points[drag.index][1] + dy];
       drag.from = p;
     }
-    store.localTrack = { track: drag.track.id, frame: store.frame, points };
+    store.pending.setTrack({ track: drag.track.id, frame: store.view.frame, points });
     stage.draw("outline");
   }
 
@@ -93,39 +94,39 @@ export class Carrying {
     const { store, edits } = this.desk;
     this.drag = null;
     if (!drag?.moved) return;
-    const places = store.trackPoints(drag.track);
+    const places = store.pending.trackPoints(drag.track);
     const points = drag.weights ? { ...places } : { [drag.index]: places[drag.index] };
-    edits.push({ do: "correct track", track: drag.track.id, frame: store.frame, points }).then(() => {
-      store.localTrack = null;
+    edits.push(edit.correctTrack({ track: drag.track.id, frame: store.view.frame, points })).then(() => {
+      store.pending.setTrack(null);
       this.desk.stage.draw("outline");
     });
   }
 
   cancel() {
     this.drag = null;
-    this.desk.store.localTrack = null;
-    if (this.desk.store.drawing) this.desk.stopTracing();
+    this.desk.store.pending.setTrack(null);
+    if (this.desk.store.view.drawing) this.desk.stopTracing();
     this.desk.stage.draw("outline");
   }
 
   hover(e, p) {
-    if (this.desk.store.drawing) return "crosshair";
+    if (this.desk.store.view.drawing) return "crosshair";
     return this.pointAt(p) ? "grab" : "default";
   }
 
   paint(pen, view) {
-    const { store, tracks, trial } = this.desk;
-    for (const path of trial.now?.paths || []) signs.wouldBe(pen, path, store.trackNow?.parts || 1, view);
-    signs.marks(pen, tracks.ticks, view);
-    for (const track of store.tracks.values()) {
-      const chosen = track.id === store.track;
-      const live = store.livePath?.track === track.id ? store.livePath.path : [];
-      if (chosen) signs.trackPath(pen, store.trackWay(track, live), view);
-      const there = live.find(([frame]) => frame === store.frame)?.[1] || store.trackPoints(track);
+    const { store, tracks, preview } = this.desk;
+    for (const path of preview.now?.paths || []) glyphs.wouldBe(pen, path, store.selection.trackNow?.parts || 1, view);
+    glyphs.marks(pen, tracks.ticks, view);
+    for (const track of store.document.tracks.values()) {
+      const chosen = track.id === store.selection.track;
+      const live = tracks.livePath(track.id);
+      if (chosen) glyphs.trackPath(pen, store.pending.trackWay(track, live), view);
+      const there = live.find(([frame]) => frame === store.view.frame)?.[1] || store.pending.trackPoints(track);
       const places = there.map(([x, y]) => toScreen(view, x, y));
-      if (places.length > 1) signs.quad(pen, places, chosen);
-      else if (chosen && track.patch?.half) signs.patch(pen, places[0], track.patch.half * view.scale);
-      for (const [x, y] of places) signs.trackPoint(pen, x, y, { chosen, hand: track.hand.includes(store.frame), known: store.knows(track) });
+      if (places.length > 1) glyphs.quad(pen, places, chosen);
+      else if (chosen && track.patch?.half) glyphs.patch(pen, places[0], track.patch.half * view.scale);
+      for (const [x, y] of places) glyphs.trackPoint(pen, x, y, { chosen, manual: track.manual.includes(store.view.frame), known: store.document.knows(track, store.view.frame) });
     }
   }
 }

@@ -1,7 +1,7 @@
 // A dividing edge: dragged along the edge, it covers all to the right of the hand's way, far beyond the picture.
 
 import { newId } from "../net/api.js";
-import * as signs from "../view/signs.js";
+import * as glyphs from "../glyphs/outlines.js";
 
 const STILL = 6; // screen px: a drag shorter than this has no direction
 const SNAP = 15; // degrees with Shift
@@ -40,7 +40,7 @@ export class Dividing {
     const points = short ? null : [this.point()];
     this.from = this.to = null;
     if (!points) return this.desk.tell("Drag along the edge: what lies to the right of the drag is covered.");
-    const { frame } = this.desk.store;
+    const { frame } = this.desk.store.view;
     this.desk.traced({ do: "trace", kind: "dividing", shape: newId(), entry: newId(), frame, points, curves: [false] });
   }
 
@@ -55,6 +55,6 @@ export class Dividing {
   }
 
   paint(pen, view) {
-    if (this.from && this.from !== this.to) signs.half(pen, new Float32Array(this.point()), view);
+    if (this.from && this.from !== this.to) glyphs.half(pen, new Float32Array(this.point()), view);
   }
 }

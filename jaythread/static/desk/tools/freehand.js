@@ -1,39 +1,22 @@
 // A loop drawn freehand: the line follows the hand, the core fits few points to it.
 
 import { toScreen } from "../geom/view.js";
+import * as glyphs from "../glyphs/outlines.js";
 import { newId } from "../net/api.js";
-import * as signs from "../view/signs.js";
+import { Stroke } from "./stroke.js";
 
 const OFF = 1.2; // screen px that the outline may be off the line
-const STEP = 1.5; // screen px between two places that are kept
 const LEAST = 8; // places that a loop needs
 
-export class Freehand {
+export class Freehand extends Stroke {
   constructor(desk) {
-    this.desk = desk;
-    this.clear();
-  }
-
-  clear() {
-    this.path = [];
+    super(desk, 1.5);
     this.scale = 1;
   }
 
   down(e, p) {
-    this.path = [[p.x, p.y]];
+    super.down(e, p);
     this.scale = p.scale;
-  }
-
-  move(e, p) {
-    if (!this.path.length) return;
-    for (const one of e.getCoalescedEvents?.() || []) this.add(this.desk.pointer.place(one));
-    this.add(p);
-    this.desk.stage.draw("outline");
-  }
-
-  add(p) {
-    const [x, y] = this.path.at(-1);
-    if (Math.hypot(p.x - x, p.y - y) * p.scale >= STEP) this.path.push([p.x, p.y]);
   }
 
   up() {
@@ -44,14 +27,7 @@ export class Freehand {
       return this.desk.tell("Draw around the subject in one go, and let go where you began.");
     }
     const tolerance = Math.min(50, Math.max(0.05, OFF / scale));
-    this.desk.traced({ do: "freehand", shape: newId(), entry: newId(), frame: this.desk.store.frame, path, tolerance });
-  }
-
-  cancel() {
-    const was = this.path.length;
-    this.clear();
-    if (!was) this.desk.stopTracing();
-    this.desk.stage.draw("outline");
+    this.desk.traced({ do: "freehand", shape: newId(), entry: newId(), frame: this.desk.store.view.frame, path, tolerance });
   }
 
   hover() {
@@ -59,6 +35,6 @@ export class Freehand {
   }
 
   paint(pen, view) {
-    if (this.path.length > 1) signs.loop(pen, this.path.map(([x, y]) => toScreen(view, x, y)));
+    if (this.path.length > 1) glyphs.loop(pen, this.path.map(([x, y]) => toScreen(view, x, y)));
   }
 }

@@ -3,6 +3,7 @@
 import { placed } from "../geom/outline.js";
 import { hit } from "../model/hit.js";
 import { armAt, paintArm, Swing } from "./arm.js";
+import * as edit from "../net/commands.js";
 
 export class Placing {
   constructor(desk) {
@@ -12,7 +13,7 @@ export class Placing {
 
   handles(p) {
     const { store, stage } = this.desk;
-    return store.shape ? armAt(stage.view, store.pivot(store.shape), p) : null;
+    return store.selection.shape ? armAt(stage.view, store.pending.pivot(store.selection.shape), p) : null;
   }
 
   down(e, p) {
@@ -20,15 +21,15 @@ export class Placing {
     let what = e.altKey ? "pivot" : this.handles(p);
     if (!what) {
       const found = hit(store, p.scale, p.x, p.y);
-      if (found && !store.picked.has(found.shape.id)) store.choose(found.shape.id, [], e.shiftKey);
+      if (found && !store.selection.has(found.shape.id)) store.selection.choose(found.shape.id, [], e.shiftKey);
       what = "move";
     }
-    if (!store.movable.includes(store.shape)) return;
-    const pivot = store.pivot(store.shape);
+    if (!store.selection.movable.includes(store.selection.shape)) return;
+    const pivot = store.pending.pivot(store.selection.shape);
     const heads = this.desk.heads(); // a shape whose group moves is carried, not moved
-    const moved = [...heads, ...heads.flatMap((s) => store.membersOf(s.id))];
-    const starts = moved.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
-    if (what === "pivot") store.pivots.set(store.shape.id, [p.x, p.y]);
+    const moved = [...heads, ...heads.flatMap((s) => store.document.membersOf(s.id))];
+    const starts = moved.map((shape) => ({ shape, points: Float32Array.from(store.pending.outline(shape)) }));
+    if (what === "pivot") store.selection.pivots.set(store.selection.shape.id, [p.x, p.y]);
     this.desk.stage.draw("outline");
     this.drag = { what, from: p, pivot, heads, starts, move: [0, 0], swing: new Swing(what, pivot, p) };
   }
@@ -38,7 +39,7 @@ export class Placing {
     if (!drag) return;
     const { store } = this.desk;
     if (drag.what === "pivot") {
-      store.pivots.set(store.shape.id, [p.x, p.y]);
+      store.selection.pivots.set(store.selection.shape.id, [p.x, p.y]);
       this.desk.stage.draw("outline");
       return;
     }
@@ -48,8 +49,8 @@ export class Placing {
     } else drag.swing.move(p, e.shiftKey);
     const drafts = drag.starts.map(({ shape, points }) => {
       const now = placed(points, drag.pivot, drag.move, drag.swing.turn, drag.swing.size);
-      store.dragging.add(shape.id);
-      store.setLocal(shape, now);
+      store.pending.hold(shape.id);
+      store.pending.setOutline(shape, now);
       return { shape, before: points, after: now };
     });
     drag.moved = true;
@@ -62,31 +63,31 @@ export class Placing {
     const { move } = drag;
     const { turn, size } = drag.swing;
     const about = turn || size !== 1 ? drag.pivot : null;
-    return drag.heads.map((shape) => ({ do: "place", shape: shape.id, frame: store.frame, move, turn, size, about, ...store.spreading }));
+    return drag.heads.map((shape) => edit.place({ shape: shape.id, frame: store.view.frame, move, turn, size, about, ...store.view.scoping }));
   }
 
   command() {
     const commands = this.commands();
-    return commands.length === 1 ? commands[0] : { do: "together", says: "placed shapes", commands };
+    return commands.length === 1 ? commands[0] : edit.together({ summary: "placed shapes", commands });
   }
 
   up() {
     const { drag } = this;
     const { store } = this.desk;
     if (drag?.moved) {
-      if (drag.what === "move") store.pivots.delete(store.shape?.id);
-      this.desk.edits.pushAll(`placed ${drag.heads.length} shapes on ${store.frame}`, this.commands());
+      if (drag.what === "move") store.selection.pivots.delete(store.selection.shape?.id);
+      this.desk.edits.pushAll(`placed ${drag.heads.length} shapes on ${store.view.frame}`, this.commands());
     }
     this.release();
   }
 
   release() {
-    for (const { shape } of this.drag?.starts || []) this.desk.store.dragging.delete(shape.id);
+    for (const { shape } of this.drag?.starts || []) this.desk.store.pending.letGo(shape.id);
     this.drag = null;
   }
 
   cancel() {
-    for (const { shape } of this.drag?.starts || []) this.desk.store.settle(shape.id);
+    for (const { shape } of this.drag?.starts || []) this.desk.store.pending.settle(shape.id);
     this.release();
     this.desk.store.say("changed");
   }
@@ -95,7 +96,7 @@ export class Placing {
   twice(e, p) {
     const { store } = this.desk;
     const found = hit(store, p.scale, p.x, p.y);
-    if (found?.shape.group) store.choose(found.shape.group);
+    if (found?.shape.group) store.selection.choose(found.shape.group);
   }
 
   hover(e, p) {
@@ -104,8 +105,8 @@ export class Placing {
 
   paint(pen, view) {
     const { store } = this.desk;
-    if (!store.shape || store.hidden) return;
-    const at = this.drag?.what === "move" ? this.drag.pivot.map((v, i) => v + this.drag.move[i]) : store.pivot(store.shape);
+    if (!store.selection.shape || store.view.hidden) return;
+    const at = this.drag?.what === "move" ? this.drag.pivot.map((v, i) => v + this.drag.move[i]) : store.pending.pivot(store.selection.shape);
     paintArm(pen, view, at);
   }
 }

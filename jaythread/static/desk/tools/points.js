@@ -3,8 +3,9 @@
 import { shifted, turned, turnTangent } from "../geom/outline.js";
 import { toScreen } from "../geom/view.js";
 import { hit, inLoop } from "../model/hit.js";
-import * as signs from "../view/signs.js";
+import * as glyphs from "../glyphs/outlines.js";
 import { armAt, paintArm, Swing } from "./arm.js";
+import * as edit from "../net/commands.js";
 
 const STILL = 3; // screen px: a drag shorter than this is a click
 
@@ -18,14 +19,14 @@ export class Points {
   // With several points chosen they turn and size about a pivot: their middle, or where Alt and a click have put it.
   get pivot() {
     const { store } = this.desk;
-    if (store.pointCount < 2 || !store.editable.length) return null;
-    return store.choicePivot || store.middle;
+    if (store.selection.pointCount < 2 || !store.selection.editable.length) return null;
+    return store.selection.choicePivot || store.pending.middle;
   }
 
   down(e, p) {
     const { store, stage } = this.desk;
     if (this.pivot && e.altKey && !hit(store, p.scale, p.x, p.y)) {
-      store.choicePivot = [p.x, p.y];
+      store.selection.putChoicePivot([p.x, p.y]);
       return stage.draw("outline");
     }
     const arm = this.pivot && armAt(stage.view, this.pivot, p);
@@ -41,27 +42,26 @@ export class Points {
     }
     const { shape } = found;
     if (found.kind === "point") {
-      const has = store.pointsOf(shape.id).has(found.index);
+      const has = store.selection.pointsOf(shape.id).has(found.index);
       if (e.shiftKey && has) {
-        store.pointsOf(shape.id).delete(found.index);
-        store.say("changed");
+        store.selection.letPointGo(shape.id, found.index);
         return;
       }
-      if (!has) store.choose(shape.id, [found.index], e.shiftKey);
+      if (!has) store.selection.choose(shape.id, [found.index], e.shiftKey);
     } else if (found.kind === "edge") {
-      const ends = store.picked.has(shape.id) ? [found.segment, (found.segment + 1) % shape.curves.length] : [];
-      const has = ends.length && ends.every((i) => store.pointsOf(shape.id).has(i));
-      if (!has) store.choose(shape.id, ends, e.shiftKey);
+      const ends = store.selection.has(shape.id) ? [found.segment, (found.segment + 1) % shape.curves.length] : [];
+      const has = ends.length && ends.every((i) => store.selection.pointsOf(shape.id).has(i));
+      if (!has) store.selection.choose(shape.id, ends, e.shiftKey);
       if (!ends.length) return;
     }
-    if (store.mayTrace) this.drag = { found, from: p, moved: false, starts: this.starts(found) };
+    if (store.document.mayTrace) this.drag = { found, from: p, moved: false, starts: this.starts(found) };
   }
 
   // Chosen shapes with points to move, and their outlines as they stand.
   starts(found) {
     const { store } = this.desk;
-    const shapes = found.kind === "tangent" ? [found.shape] : store.editable.filter((s) => store.pointsOf(s.id).size);
-    return shapes.map((shape) => ({ shape, points: Float32Array.from(store.outline(shape)) }));
+    const shapes = found.kind === "tangent" ? [found.shape] : store.selection.editable.filter((s) => store.selection.pointsOf(s.id).size);
+    return shapes.map((shape) => ({ shape, points: Float32Array.from(store.pending.outline(shape)) }));
   }
 
   move(e, p) {
@@ -78,8 +78,8 @@ export class Points {
     const { store } = this.desk;
     const drafts = drag.starts.map(({ shape, points }) => {
       const now = this.changed(shape, points, p, e);
-      store.dragging.add(shape.id);
-      store.setLocal(shape, now);
+      store.pending.hold(shape.id);
+      store.pending.setOutline(shape, now);
       return { shape, before: points, after: now };
     });
     this.desk.draft(this.command(), drafts);
@@ -87,45 +87,45 @@ export class Points {
 
   changed(shape, points, p, e) {
     const { found, from, swing } = this.drag;
-    if (swing) return turned(points, this.desk.store.pointsOf(shape.id), swing.pivot, swing.turn, swing.size);
+    if (swing) return turned(points, this.desk.store.selection.pointsOf(shape.id), swing.pivot, swing.turn, swing.size);
     if (found.kind === "tangent") return turnTangent(points, found.index, found.side, p.x, p.y, shape.curves[found.index] && !e.altKey);
     let dx = p.x - from.x;
     let dy = p.y - from.y;
     if (e.shiftKey) [dx, dy] = Math.abs(dx) > Math.abs(dy) ? [dx, 0] : [0, dy];
-    return shifted(points, this.desk.store.pointsOf(shape.id), dx, dy);
+    return shifted(points, this.desk.store.selection.pointsOf(shape.id), dx, dy);
   }
 
   commands() {
     const { store } = this.desk;
     const { found } = this.drag;
     return this.drag.starts.map(({ shape }) => {
-      const now = store.outline(shape);
-      const which = found.kind === "tangent" ? [found.index] : [...store.pointsOf(shape.id)];
+      const now = store.pending.outline(shape);
+      const which = found.kind === "tangent" ? [found.index] : [...store.selection.pointsOf(shape.id)];
       const points = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
-      return { do: "form", shape: shape.id, frame: store.frame, points, ...store.spreading };
+      return edit.movePoints({ shape: shape.id, frame: store.view.frame, points, ...store.view.scoping });
     });
   }
 
   command() {
     const commands = this.commands();
-    return commands.length === 1 ? commands[0] : { do: "together", says: "moved points", commands };
+    return commands.length === 1 ? commands[0] : edit.together({ summary: "moved points", commands });
   }
 
   up(e, p) {
     if (this.loop) return this.endLoop(p);
     const { drag } = this;
-    if (drag?.moved) this.desk.edits.pushAll(`moved points of ${drag.starts.length} shapes on ${this.desk.store.frame}`, this.commands());
+    if (drag?.moved) this.desk.edits.pushAll(`moved points of ${drag.starts.length} shapes on ${this.desk.store.view.frame}`, this.commands());
     this.release();
   }
 
   release() {
-    for (const { shape } of this.drag?.starts || []) this.desk.store.dragging.delete(shape.id);
+    for (const { shape } of this.drag?.starts || []) this.desk.store.pending.letGo(shape.id);
     this.drag = null;
     this.desk.stage.draw("outline");
   }
 
   cancel() {
-    for (const { shape } of this.drag?.starts || []) this.desk.store.settle(shape.id);
+    for (const { shape } of this.drag?.starts || []) this.desk.store.pending.settle(shape.id);
     this.loop = null;
     this.release();
     this.desk.store.say("changed");
@@ -136,25 +136,25 @@ export class Points {
     const { path, from, add } = this.loop;
     this.loop = null;
     if (Math.hypot(p.sx - from.sx, p.sy - from.sy) < STILL && path.length < 4) {
-      if (!add) store.choosePoints(new Map(store.chosen && store.pointCount ? [[store.chosen, new Set()]] : []));
+      if (!add) store.selection.choosePoints(new Map(store.selection.chosen && store.selection.pointCount ? [[store.selection.chosen, new Set()]] : []));
       return;
     }
-    const picked = new Map(add ? store.picked : []);
-    const free = store.stack().map((line) => store.shapes.get(line.shape)).filter((s) => !s.locked && store.marks.isShown(s.id));
-    const among = store.chosenShapes.length ? store.editable : free;
+    const picked = new Map(add ? store.selection.map : []);
+    const free = store.selection.stack().map((line) => store.document.shapes.get(line.shape)).filter((s) => !s.locked && store.view.hiddenShapes.isShown(s.id));
+    const among = store.selection.chosenShapes.length ? store.selection.editable : free;
     for (const shape of among) {
-      const points = store.outline(shape);
+      const points = store.pending.outline(shape);
       const inside = shape.curves.map((_, i) => i).filter((i) => inLoop(path, points[i * 6], points[i * 6 + 1]));
-      if (inside.length) picked.set(shape.id, new Set([...(add ? store.pointsOf(shape.id) : []), ...inside]));
+      if (inside.length) picked.set(shape.id, new Set([...(add ? store.selection.pointsOf(shape.id) : []), ...inside]));
     }
-    if (!picked.size && store.chosen) picked.set(store.chosen, new Set());
-    store.choosePoints(picked);
+    if (!picked.size && store.selection.chosen) picked.set(store.selection.chosen, new Set());
+    store.selection.choosePoints(picked);
   }
 
   twice(e, p) {
     const { store } = this.desk;
     const found = hit(store, p.scale, p.x, p.y);
-    if (found?.kind === "edge" && store.mayTrace) this.desk.addPoint(found.shape, found.segment, found.t);
+    if (found?.kind === "edge" && store.document.mayTrace) this.desk.addPoint(found.shape, found.segment, found.t);
   }
 
   hover(e, p) {
@@ -167,7 +167,7 @@ export class Points {
 
   paint(pen, view) {
     const { pivot } = this;
-    if (pivot && !this.desk.store.hidden && !this.desk.store.playing) paintArm(pen, view, this.drag?.swing?.pivot || pivot);
-    if (this.loop) signs.loop(pen, this.loop.path.map(([x, y]) => toScreen(view, x, y)));
+    if (pivot && !this.desk.store.view.hidden && !this.desk.store.view.playing) paintArm(pen, view, this.drag?.swing?.pivot || pivot);
+    if (this.loop) glyphs.loop(pen, this.loop.path.map(([x, y]) => toScreen(view, x, y)));
   }
 }

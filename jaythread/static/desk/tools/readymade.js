@@ -1,6 +1,6 @@
 // Ready-made outlines: an ellipse or a box, dragged from corner to corner; Shift keeps it as wide as high.
 
-import * as signs from "../view/signs.js";
+import * as glyphs from "../glyphs/outlines.js";
 import { newId } from "../net/api.js";
 
 const STILL = 3; // screen px: a drag shorter than this is a click
@@ -32,7 +32,7 @@ export class Readymade {
   points() {
     const [x0, x1] = [this.from.x, this.to.x].sort((a, b) => a - b);
     const [y0, y1] = [this.from.y, this.to.y].sort((a, b) => a - b);
-    if (this.desk.store.drawing === "box") return [[x0, y0], [x1, y0], [x1, y1], [x0, y1]].map(([x, y]) => [x, y, 0, 0, 0, 0]);
+    if (this.desk.store.view.drawing === "box") return [[x0, y0], [x1, y0], [x1, y1], [x0, y1]].map(([x, y]) => [x, y, 0, 0, 0, 0]);
     const [cx, cy, rx, ry] = [(x0 + x1) / 2, (y0 + y1) / 2, (x1 - x0) / 2, (y1 - y0) / 2];
     return [[0, -1], [1, 0], [0, 1], [-1, 0]].map(([dx, dy]) => {
       const [tx, ty] = [-dy * rx * ROUND, dx * ry * ROUND];
@@ -44,10 +44,10 @@ export class Readymade {
     this.move(e, p);
     const small = !this.from || Math.hypot(p.sx - this.from.sx, p.sy - this.from.sy) < STILL;
     const points = small ? null : this.points();
-    const curves = points ? points.map(() => this.desk.store.drawing !== "box") : [];
+    const curves = points ? points.map(() => this.desk.store.view.drawing !== "box") : [];
     this.from = this.to = null;
     if (!points) return this.desk.tell("Drag from corner to corner.");
-    this.desk.traced({ do: "trace", shape: newId(), entry: newId(), frame: this.desk.store.frame, points, curves });
+    this.desk.traced({ do: "trace", shape: newId(), entry: newId(), frame: this.desk.store.view.frame, points, curves });
   }
 
   cancel() {
@@ -61,6 +61,6 @@ export class Readymade {
   }
 
   paint(pen, view) {
-    if (this.from && this.from !== this.to) signs.thread(pen, new Float32Array(this.points().flat()), view, signs.OCHRE, { chosen: true });
+    if (this.from && this.from !== this.to) glyphs.thread(pen, new Float32Array(this.points().flat()), view, glyphs.OCHRE, { chosen: true });
   }
 }

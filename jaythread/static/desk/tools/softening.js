@@ -16,26 +16,25 @@ export class Softening {
   down(e, p) {
     const { store } = this.desk;
     const found = hit(store, p.scale, p.x, p.y);
-    if (found && !store.picked.has(found.shape.id)) store.choose(found.shape.id);
+    if (found && !store.selection.has(found.shape.id)) store.selection.choose(found.shape.id);
     else if (found?.kind === "point" && found.shape.curves.length > 1) {
-      const has = store.pointsOf(found.shape.id).has(found.index);
+      const has = store.selection.pointsOf(found.shape.id).has(found.index);
       if (e.shiftKey && has) {
-        store.pointsOf(found.shape.id).delete(found.index);
-        store.say("changed");
+        store.selection.letPointGo(found.shape.id, found.index);
         return;
       }
-      if (!has) store.choose(found.shape.id, [found.index], e.shiftKey);
+      if (!has) store.selection.choose(found.shape.id, [found.index], e.shiftKey);
     }
     if (this.desk.fringes.chosen) return; // its figures are in the panel
-    if (store.editable.includes(store.shape)) this.drag = { shape: store.shape, from: p, on: Boolean(found), moved: false };
+    if (store.selection.editable.includes(store.selection.shape)) this.drag = { shape: store.selection.shape, from: p, on: Boolean(found), moved: false };
   }
 
   move(e, p) {
     const { drag } = this;
     if (!drag || (!drag.moved && Math.hypot(p.sx - drag.from.sx, p.sy - drag.from.sy) < STILL)) return;
     const { store } = this.desk;
-    const points = store.outline(drag.shape);
-    const { shift } = store.soft(drag.shape);
+    const points = store.pending.outline(drag.shape);
+    const { shift } = store.pending.soft(drag.shape);
     const inside = winds(points, p.x, p.y);
     const away = nearest(points, p.x, p.y).distance;
     const reach = Math.max(0, Math.round((inside ? away + shift : away - shift) / STEP) * STEP);
@@ -46,12 +45,12 @@ export class Softening {
   up() {
     const { store } = this.desk;
     if (this.drag?.moved) this.desk.soften({}, true);
-    else if (this.drag && !this.drag.on && store.pointCount) store.choosePoints(new Map([...store.picked.keys()].map((id) => [id, new Set()])));
+    else if (this.drag && !this.drag.on && store.selection.pointCount) store.selection.letPointsGo();
     this.drag = null;
   }
 
   cancel() {
-    if (this.drag) this.desk.store.settle(this.drag.shape.id);
+    if (this.drag) this.desk.store.pending.settle(this.drag.shape.id);
     this.drag = null;
     this.desk.store.say("changed");
   }

@@ -1,6 +1,6 @@
 // Tracing a new closed outline: click for a corner, drag for a curve, click the first point (or Enter) to close.
 
-import * as signs from "../view/signs.js";
+import * as glyphs from "../glyphs/outlines.js";
 import { toScreen } from "../geom/view.js";
 import { NEAR } from "../model/hit.js";
 import { newId } from "../net/api.js";
@@ -30,7 +30,7 @@ export class Tracing {
       const i = (from + k) % n;
       this.points.push([...outline.subarray(i * 6, i * 6 + 6), shape.curves[i]]);
     }
-    this.frame = this.desk.store.frame;
+    this.frame = this.desk.store.view.frame;
     this.reopened = shape.id;
     this.desk.stage.draw("outline");
   }
@@ -47,7 +47,7 @@ export class Tracing {
 
   down(e, p) {
     this.closing = this.nearFirst(p);
-    if (!this.any) this.frame = this.desk.store.frame;
+    if (!this.any) this.frame = this.desk.store.view.frame;
     if (!this.closing) this.points.push([p.x, p.y, 0, 0, 0, 0, false]);
     this.pulling = p;
     this.pointer = p;
@@ -112,13 +112,13 @@ export class Tracing {
     if (!this.any) return;
     const flat = new Float32Array(this.points.flatMap((p) => p.slice(0, 6)));
     const n = this.points.length;
-    signs.openThread(pen, flat, view, this.pulling || !this.pointer ? null : [this.pointer.x, this.pointer.y]);
+    glyphs.openThread(pen, flat, view, this.pulling || !this.pointer ? null : [this.pointer.x, this.pointer.y]);
     for (let i = 0; i < n; i++) {
-      if (i === n - 1 || (this.closing && i === 0)) signs.tangents(pen, flat, i, view);
-      signs.point(pen, flat, i, view, this.points[i][6], false);
+      if (i === n - 1 || (this.closing && i === 0)) glyphs.tangents(pen, flat, i, view);
+      glyphs.point(pen, flat, i, view, this.points[i][6], false);
     }
-    if (n > 1) signs.heading(pen, flat, view);
+    if (n > 1) glyphs.heading(pen, flat, view);
     const [x, y] = toScreen(view, flat[0], flat[1]);
-    signs.first(pen, x, y, this.pointer && this.nearFirst({ ...this.pointer, scale: view.scale }));
+    glyphs.first(pen, x, y, this.pointer && this.nearFirst({ ...this.pointer, scale: view.scale }));
   }
 }

@@ -1,6 +1,7 @@
 // The thread board under the hand: scrubbing on the ruler, zooming, keys picked, moved, stretched, taken away.
 
 import { CHANNELS, ROW, SIDE, Threads } from "./threads.js";
+import * as edit from "../net/commands.js";
 
 export class Board extends Threads {
   constructor(element, store, plates, edits, player) {
@@ -21,7 +22,7 @@ export class Board extends Threads {
     const sideways = e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY);
     if (!sideways && e.currentTarget === this.rows && !e.ctrlKey) return; // over the threads the wheel scrolls them
     e.preventDefault();
-    const whole = [this.store.shot.first, this.store.shot.last];
+    const whole = [this.store.document.shot.first, this.store.document.shot.last];
     const { first, last, width } = this.span;
     const by = (e.deltaMode === 1 ? 24 : 1) * (e.deltaX || e.deltaY);
     if (sideways) this.show(first + (by / width) * (last - first), last + (by / width) * (last - first));
@@ -84,10 +85,10 @@ export class Board extends Threads {
         return;
       }
       this.keys = [];
-      if (found && !this.store.picked.has(found.shape)) this.store.choose(found.shape, [], e.shiftKey);
+      if (found && !this.store.selection.has(found.shape)) this.store.selection.choose(found.shape, [], e.shiftKey);
     }
     this.moving = canvas;
-    this.store.go(this.frameAt(e.offsetX));
+    this.store.view.go(this.frameAt(e.offsetX));
     this.draw();
   }
 
@@ -97,10 +98,10 @@ export class Board extends Threads {
     if (e.shiftKey && at >= 0) this.keys.splice(at, 1);
     else if (e.shiftKey || at >= 0) this.keys = [...this.keys.filter((_, i) => i !== at), found];
     else this.keys = [found];
-    if (!store.picked.has(found.shape)) store.choose(found.shape, [], e.shiftKey);
-    store.go(found.frame);
+    if (!store.selection.has(found.shape)) store.selection.choose(found.shape, [], e.shiftKey);
+    store.view.go(found.frame);
     store.say("changed");
-    if (store.mayTrace && this.keys.length) this.bringing = { from: found.frame, to: found.frame, stretch: e.altKey && this.keys.length > 1 };
+    if (store.document.mayTrace && this.keys.length) this.bringing = { from: found.frame, to: found.frame, stretch: e.altKey && this.keys.length > 1 };
   }
 
   move(e) {
@@ -112,7 +113,7 @@ export class Board extends Threads {
       const { first, last } = this.span;
       this.bringing.to = Math.round(Math.min(last, Math.max(first, this.frameAt(e.clientX - box.left))));
       this.draw();
-    } else if (this.moving) this.store.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
+    } else if (this.moving) this.store.view.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
     else if (e.target === this.rows) this.rows.style.cursor = this.keyAt(e.offsetX, e.offsetY)?.channel ? "pointer" : "default";
   }
 
@@ -134,11 +135,11 @@ export class Board extends Threads {
       const each = new Map();
       for (const { shape, channel, frame, to } of moved) {
         const name = shape + channel;
-        if (!each.has(name)) each.set(name, { do: "retime keys", shape, channel, moves: {} });
+        if (!each.has(name)) each.set(name, edit.retimeKeys({ shape, channel, moves: {} }));
         each.get(name).moves[frame] = to;
       }
       this.keys = moved.map(({ shape, channel, to }) => ({ shape, channel, frame: to }));
-      this.store.go(bringing.to);
+      this.store.view.go(bringing.to);
       this.edits.pushAll(`${bringing.stretch ? "stretched" : "moved"} ${moved.length} keys`, [...each.values()]);
     }
     this.drop();
@@ -172,9 +173,9 @@ export class Board extends Threads {
   // Take the picked keys away; true when there were some.
   dropKey() {
     const { keys } = this;
-    if (!keys.length || !this.store.mayTrace) return false;
+    if (!keys.length || !this.store.document.mayTrace) return false;
     this.keys = [];
-    this.edits.pushAll(`removed ${keys.length} keys`, keys.map((key) => ({ do: "drop key", ...key })));
+    this.edits.pushAll(`removed ${keys.length} keys`, keys.map((key) => edit.dropKey({ ...key })));
     return true;
   }
 }

@@ -1,6 +1,6 @@
 // The threads as they are drawn: frames across, a thread per shape with its knots; below, which frames are at hand.
 
-import * as signs from "./signs.js";
+import * as glyphs from "../glyphs/outlines.js";
 
 export const ROW = 31;
 const STRIP = 31; // px: how high the strip of the fit is
@@ -37,21 +37,21 @@ export class Threads {
   }
 
   get span() {
-    const [first, last] = this.window || [this.store.shot.first, this.store.shot.last];
+    const [first, last] = this.window || [this.store.document.shot.first, this.store.document.shot.last];
     return { first, last, width: this.ruler.parentElement.clientWidth };
   }
 
   // A frame stepped to outside of what is shown brings the window along.
   follow() {
     const { first, last } = this.span;
-    const { frame } = this.store;
+    const { frame } = this.store.view;
     if (!this.window || (frame >= first && frame <= last) || this.moving) return;
     this.show(frame < first ? frame : frame - (last - first), frame < first ? frame + (last - first) : frame);
     this.draw();
   }
 
   show(first, last) {
-    const whole = [this.store.shot.first, this.store.shot.last];
+    const whole = [this.store.document.shot.first, this.store.document.shot.last];
     const wide = Math.min(whole[1] - whole[0], Math.max(6, last - first));
     const from = Math.min(whole[1] - wide, Math.max(whole[0], first));
     this.window = wide >= whole[1] - whole[0] ? null : [from, from + wide];
@@ -61,9 +61,9 @@ export class Threads {
   lines() {
     const { store } = this;
     const told = new Set();
-    return store.stack().flatMap((entry) => {
-      const shape = store.shapes.get(entry.shape);
-      const group = store.shapes.get(shape.group);
+    return store.selection.stack().flatMap((entry) => {
+      const shape = store.document.shapes.get(entry.shape);
+      const group = store.document.shapes.get(shape.group);
       const own = [{ shape, channel: null }];
       if (group && !told.has(group.id)) own.unshift({ shape: group, channel: null }); // a group stands before the first of its shapes
       if (group) told.add(group.id);
@@ -111,10 +111,10 @@ export class Threads {
 
   placeHead() {
     const { width } = this.span;
-    const x = this.x(this.store.frame);
+    const x = this.x(this.store.view.frame);
     const half = this.head.offsetWidth / 2;
-    this.head.textContent = this.store.frame;
-    const out = this.store.frame < this.span.first - 0.5 || this.store.frame > this.span.last + 0.5;
+    this.head.textContent = this.store.view.frame;
+    const out = this.store.view.frame < this.span.first - 0.5 || this.store.view.frame > this.span.last + 0.5;
     this.head.style.visibility = this.line.style.visibility = out ? "hidden" : "visible";
     this.head.style.transform = `translateX(${Math.min(width - half - 1, Math.max(half + 1, x)) - half}px)`;
     this.line.style.transform = `translateX(${x - 0.75}px)`;
@@ -141,7 +141,7 @@ export class Threads {
 
   // Whether the fit of the stack is shown below the threads.
   get hasStrip() {
-    return this.store.step === "check" || Boolean(this.fits?.state?.measured);
+    return this.store.view.step === "check" || Boolean(this.fits?.state?.measured);
   }
 
   // A bar a frame: the higher, the farther the weakest outline is off; ochre from a pixel on; a thin grey line where nothing is known; a
@@ -155,12 +155,12 @@ export class Threads {
       const [off, , looked] = this.fits?.of(f) || [null];
       const wide = Math.max(1, per - 1.5);
       const high = off === null ? 1 : Math.max(2, Math.min(1, off / FULL) * (foot - 3));
-      pen.fillStyle = off === null ? signs.surface("tick") : off >= (this.fits.state?.weak || 1) ? signs.OCHRE : "#7f93a4";
+      pen.fillStyle = off === null ? glyphs.surface("tick") : off >= (this.fits.state?.weak || 1) ? glyphs.OCHRE : "#7f93a4";
       pen.fillRect(this.x(f) - wide / 2, foot - high, wide, high);
       if (!looked) continue;
       pen.beginPath();
       pen.arc(this.x(f), foot + 3.5, 1.8, 0, 7);
-      pen.fillStyle = signs.surface("ink");
+      pen.fillStyle = glyphs.surface("ink");
       pen.fill();
     }
   }
@@ -172,11 +172,11 @@ export class Threads {
     const step = TICKS.find((t) => t * per > LABEL) || 10000;
     pen.font = "12px Figures, monospace";
     pen.textAlign = "center";
-    pen.strokeStyle = signs.surface("tick");
-    pen.fillStyle = signs.surface("soft");
+    pen.strokeStyle = glyphs.surface("tick");
+    pen.fillStyle = glyphs.surface("soft");
     for (let f = Math.ceil(first); f <= last; f++) {
-      const labelled = (f - this.store.shot.first) % step === 0;
-      if (!labelled && (per < 4 || (f - this.store.shot.first) % Math.max(1, step / 10))) continue;
+      const labelled = (f - this.store.document.shot.first) % step === 0;
+      if (!labelled && (per < 4 || (f - this.store.document.shot.first) % Math.max(1, step / 10))) continue;
       const x = this.x(f);
       pen.beginPath();
       pen.moveTo(x, labelled ? 30 : 36);
@@ -189,11 +189,11 @@ export class Threads {
       pen.fillStyle = "rgba(184, 116, 26, 0.22)";
       pen.fillRect(this.x(a), 28, this.x(b) - this.x(a), 13);
     }
-    pen.fillStyle = signs.surface("tick");
-    if (this.store.marked !== null) {
-      pen.strokeStyle = signs.surface("ink");
+    pen.fillStyle = glyphs.surface("tick");
+    if (this.store.view.marked !== null) {
+      pen.strokeStyle = glyphs.surface("ink");
       pen.lineWidth = 2;
-      pen.strokeRect(this.x(this.store.marked) - 4, 31, 8, 8);
+      pen.strokeRect(this.x(this.store.view.marked) - 4, 31, 8, 8);
       pen.lineWidth = 1;
     }
     for (let f = Math.ceil(first); f <= last; f++) {
@@ -203,27 +203,27 @@ export class Threads {
 
   // One channel of an opened thread: its keys alone; a key that holds some points says which.
   paintChannel(pen, shape, channel, y) {
-    pen.strokeStyle = signs.surface("line");
+    pen.strokeStyle = glyphs.surface("line");
     pen.lineWidth = 1;
     pen.beginPath();
     pen.moveTo(SIDE, y);
     pen.lineTo(this.span.width - SIDE, y);
     pen.stroke();
-    const colour = signs.COLOURS[shape.colour];
-    const some = [...this.store.pointsOf(shape.id)];
+    const colour = glyphs.COLOURS[shape.colour];
+    const some = [...this.store.selection.pointsOf(shape.id)];
     pen.font = "12px Figures, monospace";
     pen.textAlign = "center";
     for (const key of this.told(shape, channel)) {
       const x = this.at(shape, channel, key.frame);
       const picked = this.isPicked(shape, channel, key.frame);
-      if (channel === "placement") signs.stitch(pen, x, y, picked);
-      else if (channel === "settings" || channel === "reach") signs.dash(pen, x, y, picked);
+      if (channel === "placement") glyphs.stitch(pen, x, y, picked);
+      else if (channel === "settings" || channel === "reach") glyphs.dash(pen, x, y, picked);
       else {
         const mine = !some.length || key.full || some.some((i) => key.parts.includes(i)); // faint where the chosen points have no key
         pen.globalAlpha = mine ? 1 : 0.3;
-        signs.knot(pen, x, y, colour, { ...key, picked });
+        glyphs.knot(pen, x, y, colour, { ...key, picked });
         if (!key.full) {
-          pen.fillStyle = signs.surface("soft");
+          pen.fillStyle = glyphs.surface("soft");
           const text = key.parts.length > 4 ? `${key.parts.length} points` : key.parts.map((i) => i + 1).join(" ");
           pen.fillText(text, x, y - 7);
         }
@@ -234,14 +234,14 @@ export class Threads {
 
   paintThread(pen, shape, y) {
     const { first, last } = this.span;
-    const colour = signs.COLOURS[shape.colour];
-    if (this.store.picked.has(shape.id)) {
-      pen.fillStyle = signs.surface("leaf");
+    const colour = glyphs.COLOURS[shape.colour];
+    if (this.store.selection.has(shape.id)) {
+      pen.fillStyle = glyphs.surface("leaf");
       pen.beginPath();
       pen.roundRect(-12, y - ROW / 2 + 1, this.span.width + 6, ROW - 2, 10);
       pen.fill();
     }
-    pen.strokeStyle = signs.surface("tick");
+    pen.strokeStyle = glyphs.surface("tick");
     pen.lineWidth = 1.4;
     pen.setLineDash([1.5, 4]);
     pen.beginPath();
@@ -258,10 +258,10 @@ export class Threads {
       pen.lineTo(this.x(Math.min(b, last)), y);
       pen.stroke();
     }
-    for (const key of this.told(shape, "form")) signs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
-    for (const key of this.told(shape, "placement")) signs.stitch(pen, this.at(shape, "placement", key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
+    for (const key of this.told(shape, "form")) glyphs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
+    for (const key of this.told(shape, "placement")) glyphs.stitch(pen, this.at(shape, "placement", key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
     for (const channel of ["settings", "reach"]) {
-      for (const key of this.told(shape, channel)) signs.dash(pen, this.at(shape, channel, key.frame), y + 9, this.isPicked(shape, channel, key.frame));
+      for (const key of this.told(shape, channel)) glyphs.dash(pen, this.at(shape, channel, key.frame), y + 9, this.isPicked(shape, channel, key.frame));
     }
   }
 

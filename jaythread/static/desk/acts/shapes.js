@@ -1,0 +1,84 @@
+// The acts on whole shapes: one again, several as one, none to be changed; `Desk` has them as its own.
+
+import { newId } from "../net/api.js";
+import * as edit from "../net/commands.js";
+
+export const shapes = {
+  duplicate() {
+    const { store } = this;
+    if (!store.selection.shape || !store.document.mayTrace || !store.selection.matte) return;
+    const twin = newId();
+    if (store.selection.pivots.has(store.selection.shape.id)) store.selection.pivots.set(twin, store.selection.pivots.get(store.selection.shape.id));
+    this.edits.push(edit.duplicate({ shape: store.selection.shape.id, twin, entry: newId(), matte: store.selection.matte })).then(() => {
+      if (store.document.shapes.has(twin)) store.selection.choose(twin);
+    });
+  },
+
+  // The chosen shapes move as one from now on.
+  group() {
+    const { store } = this;
+    const members = store.selection.editable;
+    if (!members.length) return this.tell("Choose the shapes that are to move as one first, with Shift and a click.");
+    const shape = newId();
+    const command = edit.newGroup({ shape, name: store.document.freeName("group", store.document.groups.length + 1), members: members.map((s) => s.id), frame: store.view.frame, colour: members[0].colour });
+    this.edits.push(command).then(() => {
+      if (!store.document.shapes.has(shape)) return;
+      store.selection.choose(shape);
+      this.setStep("place");
+    });
+  },
+
+  // The chosen shapes go over to another group (or to none, by an empty id) and stay where they are.
+  ride(group) {
+    const { store } = this;
+    const commands = store.selection.editable.filter((s) => (s.group || "") !== group).map((s) => edit.ride({ shape: s.id, group: group || null }));
+    if (commands.length) this.edits.pushAll(group ? `joined ${store.document.shapes.get(group).name}` : "left the group", commands);
+  },
+
+  lock() {
+    const { store } = this;
+    const shapes = store.document.mayTrace ? store.selection.chosenShapes : [];
+    const locked = !shapes.every((s) => s.locked);
+    const commands = shapes.map((s) => edit.lock({ shape: s.id, locked }));
+    if (commands.length) this.edits.pushAll(`${locked ? "locked" : "unlocked"} ${commands.length} shapes`, commands);
+  },
+
+  // Bring the chosen shape up (1) or down (-1) by one line of the stack.
+  reorder(way) {
+    const line = this.store.selection.lines().find((l) => l.shape === this.store.selection.chosen);
+    const beside = line && this.store.selection.lines().filter((l) => l.within === line.within);
+    const to = beside?.[beside.indexOf(line) + way];
+    if (to) this.bringTo(line.id, to.id);
+  },
+
+  // A line of the stack to where another one is; one that counts within a group stays within it.
+  bringTo(line, to) {
+    const lines = this.store.selection.lines();
+    const [from, there] = [line, to].map((id) => lines.find((l) => l.id === id));
+    if (!from || !there || !this.store.document.mayTrace) return;
+    const beside = lines.filter((l) => l.within === from.within);
+    const goal = beside.find((l) => l === there || l.id === there.within);
+    if (!goal) return this.tell(`It counts within ${this.store.document.shapes.get(lines.find((l) => l.id === from.within).shape).name}: drag that line, or let it move by itself first.`);
+    const at = beside.indexOf(goal);
+    const way = Math.sign(at - beside.indexOf(from));
+    if (!way) return;
+    const beyond = beside[at + way];
+    this.edits.push(edit.changeEntry({ entry: line, order: beyond ? (goal.order + beyond.order) / 2 : goal.order + way }));
+  },
+
+  // Hide the outlines of the chosen shapes, or show them again.
+  hideShapes() {
+    const { store } = this;
+    if (!store.selection.size) return;
+    store.view.hiddenShapes.toggle(store.selection.ids);
+    store.say("changed");
+  },
+
+  // Show the chosen shape's outline alone, or all again.
+  showAlone() {
+    const { store } = this;
+    if (!store.selection.shape) return;
+    store.view.hiddenShapes.toggleAlone(store.selection.shape.id);
+    store.say("changed");
+  },
+};

@@ -1,0 +1,115 @@
+// The glyphs of tracks, and of where an outline or a plane is off.
+
+import { CASING, INK, OCHRE } from "./outlines.js";
+
+// A point of a track: a lozenge, filled where it was set by hand, pale where the track does not reach.
+export function trackPoint(pen, x, y, { chosen, manual, known }) {
+  const r = chosen ? 7 : 5;
+  pen.globalAlpha = known ? 1 : 0.4;
+  pen.beginPath();
+  pen.moveTo(x, y - r);
+  pen.lineTo(x + r, y);
+  pen.lineTo(x, y + r);
+  pen.lineTo(x - r, y);
+  pen.closePath();
+  pen.strokeStyle = CASING;
+  pen.lineWidth = 4;
+  pen.stroke();
+  pen.strokeStyle = chosen ? OCHRE : INK;
+  pen.lineWidth = 2;
+  pen.stroke();
+  if (manual) {
+    pen.fillStyle = chosen ? OCHRE : INK;
+    pen.fill();
+  }
+  pen.globalAlpha = 1;
+}
+
+// The patch around it: a plain thin square.
+export function patch(pen, [x, y], half) {
+  for (const [colour, width] of [[CASING, 3], [INK, 1]]) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.strokeRect(x - half, y - half, 2 * half, 2 * half);
+  }
+}
+
+// The four points of a plane, joined.
+export function quad(pen, places, chosen) {
+  for (const [colour, width] of [[CASING, 3], [chosen ? OCHRE : INK, 1.2]]) {
+    pen.beginPath();
+    places.forEach(([x, y], i) => pen[i ? "lineTo" : "moveTo"](x, y));
+    pen.closePath();
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.stroke();
+  }
+}
+
+// The way of a track: a line with a bead a frame, the less sure the paler; a lozenge where it was set by hand.
+export function trackPath(pen, way, view) {
+  const at = way.map(({ x, y }) => [x * view.scale + view.x, y * view.scale + view.y]);
+  for (const [colour, width] of [[CASING, 2.6], [INK, 1]]) {
+    pen.beginPath();
+    at.forEach(([x, y], i) => pen[i ? "lineTo" : "moveTo"](x, y));
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.stroke();
+  }
+  way.forEach(({ confidence, manual }, i) => {
+    const [x, y] = at[i];
+    pen.globalAlpha = 0.35 + 0.65 * Math.max(0, (confidence - 0.5) * 2);
+    pen.fillStyle = manual ? OCHRE : INK;
+    pen.beginPath();
+    if (manual) pen.rect(x - 2.5, y - 2.5, 5, 5);
+    else pen.arc(x, y, 1.7, 0, 7);
+    pen.fill();
+    pen.globalAlpha = 1;
+  });
+}
+
+// Where an outline, or a plane, is off: ticks from it to where the picture lies, the less sure the paler; a dot where it is not off.
+export function marks(pen, places, view) {
+  for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
+    for (const [x, y, dx, dy, confidence] of places) {
+      const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
+      const there = Math.hypot(dx, dy) * view.scale >= 3;
+      pen.globalAlpha = (colour === CASING ? 0.5 : 1) * (0.35 + 0.65 * confidence);
+      pen.beginPath();
+      pen.moveTo(sx, sy);
+      if (there) pen.lineTo(sx + dx * view.scale, sy + dy * view.scale);
+      else pen.arc(sx, sy, width / 2, 0, 7);
+      pen.strokeStyle = colour;
+      pen.lineWidth = width;
+      pen.stroke();
+    }
+  }
+  pen.globalAlpha = 1;
+}
+
+// The way that a track's points would go: ochre dashes.
+export function wouldBe(pen, path, parts, view) {
+  pen.setLineDash([6, 3]);
+  pen.strokeStyle = OCHRE;
+  pen.lineWidth = 1.8;
+  for (let part = 0; part < parts; part++) {
+    pen.beginPath();
+    for (let i = part * 2; i < path.length; i += parts * 2) pen[i < parts * 2 ? "moveTo" : "lineTo"](path[i] * view.scale + view.x, path[i + 1] * view.scale + view.y);
+    pen.stroke();
+  }
+  pen.setLineDash([]);
+}
+
+// Where a note points: four short strokes around the place, which itself stays free.
+export function place(pen, x, y) {
+  for (const [colour, width] of [[CASING, 6], [OCHRE, 3]]) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.beginPath();
+    for (const [u, v] of [[1, 1], [1, -1], [-1, 1], [-1, -1]]) {
+      pen.moveTo(x + 9 * u, y + 9 * v);
+      pen.lineTo(x + 18 * u, y + 18 * v);
+    }
+    pen.stroke();
+  }
+}

@@ -1,0 +1,61 @@
+// The list of keys: searched, and changed by a person for themselves.
+
+import { nameOf, pressed, whyNot } from "../../acts/table.js";
+import { post } from "../../net/api.js";
+import { part } from "./component.js";
+
+export const keysDialog = part(() => ({
+  rows: [], search: "", changing: "", keySays: "",
+
+  connected(desk) {
+    desk.showKeys = () => this.open();
+  },
+  open() {
+    this.search = this.changing = this.keySays = "";
+    this.find();
+    document.getElementById("keys").showModal();
+  },
+  close() {
+    document.getElementById("keys").close();
+  },
+  find() {
+    const words = this.search.toLowerCase().split(" ").filter(Boolean);
+    const rows = this.table.map((act) => ({ id: act.id, fixed: Boolean(act.fixed), says: act.says, group: act.group, keys: act.keys.map(nameOf).join(", or ") }));
+    this.rows = rows.filter((row) => words.every((w) => `${row.says} ${row.group} ${row.keys}`.toLowerCase().includes(w)));
+  },
+  change(row) {
+    this.changing = row.id;
+    this.keySays = "Press the new key; Escape leaves it as it is.";
+  },
+  async pressed(event) {
+    if (!this.changing || ["Control", "Shift", "Alt", "Meta"].includes(event.key)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const key = pressed(event);
+    this.keySays = key === "Escape" ? "" : whyNot(this.table, this.changing, key);
+    if (this.keySays) return;
+    const act = this.table.find((one) => one.id === this.changing);
+    this.changing = "";
+    if (key !== "Escape") await this.give([[act, [key]]]);
+  },
+  async give(pairs) {
+    const own = { ...this.desk.ownKeys };
+    for (const [act, keys] of pairs) {
+      act.keys = keys;
+      if (keys.join() === act.ours.join()) delete own[act.id];
+      else own[act.id] = keys;
+    }
+    this.desk.ownKeys = own;
+    this.find();
+    try {
+      await post("/me/keys", { keys: own });
+      this.keySays = "Kept for you, on every machine.";
+    } catch (error) {
+      this.keySays = `Not kept: ${error.message}`;
+    }
+  },
+  oursAgain() {
+    this.changing = "";
+    return this.give(this.table.map((act) => [act, act.ours]));
+  },
+}));

@@ -1,0 +1,22 @@
+// Notes on frames and places: a list that leads to their frames.
+
+import { part } from "./component.js";
+
+export const notes = part(() => ({
+  notes: [], open: 0,
+
+  connected(desk) {
+    desk.notes.addEventListener("state", () => this.sync());
+  },
+  sync() {
+    const { notes: all, store } = this.desk;
+    this.notes = all.all.map((n) => ({ ...n, here: n.frame === store.view.frame }));
+    this.open = all.open.length;
+  },
+  goNote(note) {
+    this.desk.store.view.go(note.frame);
+  },
+  noteDone(note) {
+    return this.desk.attempt(() => this.desk.notes.mark(note, !note.done));
+  },
+}));
