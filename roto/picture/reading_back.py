@@ -17,15 +17,15 @@ from typing import Any
 
 import av
 import numpy as np
-from isal import isal_zlib
 from numpy.typing import NDArray
 from PIL import Image
+from zlib_ng import zlib_ng
 
 from roto.errors import BadPicture
 
 UNREADABLE: tuple[Any, ...] = (
     *(OSError, ValueError, SyntaxError, IndexError, KeyError, EOFError, struct.error),
-    *(av.error.FFmpegError, isal_zlib.error),
+    *(av.error.FFmpegError, zlib_ng.error),
 )
 """what reading a damaged file may raise"""
 SECONDS = 600
@@ -124,35 +124,55 @@ STRIP = 1 << 22
 """bytes of a picture inflated at a time: a full-HD frame; more at once would only fill memory, less has threads wait for each other"""
 
 
+UP = 2
+"""a filter of PNG: each byte less the one above it"""
+
+
+def _filter_of(rows: NDArray[np.uint8]) -> int | None:
+    """The filter that all rows share, if it is none or "up"."""
+    if not len(rows):
+        return 0
+    first = int(rows[0, 0])
+    return first if first in (0, UP) and (rows[:, 0] == first).all() else None
+
+
 def _grey_png(path: Path, found: Found) -> Iterator[NDArray[Any]]:
-    """A grey PNG in strips of rows, inflated by ISA-L and checked chunk by chunk; from the first row that is written with a filter on it is
-    Pillow's."""
+    """A grey PNG in strips of rows, inflated by zlib-ng, not by the library that writes ours, and checked chunk by chunk. Rows may stand as they
+    are or as differences from the row above; from the first row that is filtered otherwise on, the picture is Pillow's."""
     data, at, packed = memoryview(path.read_bytes()), 8, []
     while at < len(data):
         (size,) = struct.unpack_from(">I", data, at)
         kind, end = bytes(data[at + 4 : at + 8]), at + 8 + size
-        if isal_zlib.crc32(data[at + 4 : end]) != struct.unpack_from(">I", data, end)[0]:
+        if zlib_ng.crc32(data[at + 4 : end]) != struct.unpack_from(">I", data, end)[0]:
             raise ValueError(f"its part {kind!r} is damaged")
         if kind == b"IDAT":
             packed.append(data[at + 8 : end])
         at = end + 4
     (width, height), step = found.size, int(found.depth) // 8
     long, top = width * step + 1, 0
+    above: NDArray[Any] = np.zeros(long - 1, np.uint8)
     each = max(1, STRIP // long)
-    inflating = isal_zlib.decompressobj(15)
+    inflating = zlib_ng.decompressobj(15)
     rest: Any = packed[0] if len(packed) == 1 else b"".join(packed)
     while top < height:
         plain = inflating.decompress(rest, min(each, height - top) * long)
         rest = inflating.unconsumed_tail
         rows = np.frombuffer(plain, np.uint8).reshape(-1, long)
-        if rows[:, 0].any():
+        filtered = _filter_of(rows)
+        if filtered is None:
             with Image.open(path) as picture:
                 yield np.asarray(picture)[top:]
             return
         if not len(rows):
             raise ValueError(f"it ends after {top} of {height} rows")
         top += len(rows)
-        yield rows[:, 1:].view(">u2" if step == 2 else np.uint8)
+        plain_rows = rows[:, 1:]
+        if filtered == UP:
+            plain_rows = np.array(plain_rows)
+            plain_rows[0] += above
+            np.add.accumulate(plain_rows, axis=0, dtype=np.uint8, out=plain_rows)
+        above = plain_rows[-1]
+        yield plain_rows.view(">u2" if step == 2 else np.uint8)
     if inflating.decompress(rest, 1) or not inflating.eof:
         raise ValueError("it does not end after its last row")
 

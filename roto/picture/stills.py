@@ -95,11 +95,10 @@ def quantise(alpha: Pixels, depth: str) -> Pixels:
 def write_matte(path: Path, alpha: Pixels, depth: str = "16", rate: tuple[int, int] | None = None) -> None:
     """Write one matte: PNG for 8 and 16 bits, OpenEXR (channel Y) for float. The file appears whole or not at all."""
     pixels = quantise(alpha, depth)
-    packed = None if depth == "float" else png.encode(pixels)
-    if packed is None:
+    if depth == "float":
         write_grey(path, pixels, rate)
     else:
-        write_bytes(path, packed)
+        write_bytes(path, png.encode(pixels))
 
 
 def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None, level: int = PNG_LEVEL) -> None:
@@ -153,12 +152,10 @@ def write_bytes(path: Path, data: bytes) -> None:
 
 def encode_picture(pixels: Pixels, ending: str) -> bytes:
     """A picture (h, w, 3), (h, w, 4) or (h, w) of uint8 as the bytes of a PNG or JPEG, for the page."""
-    if pixels.ndim == 2 and ending == ".png" and (packed := png.encode(pixels)) is not None:
-        return packed
+    if pixels.ndim == 2 and ending == ".png":
+        return png.encode(pixels)
     flipped = pixels[:, :, [2, 1, 0, 3][: pixels.shape[2]]] if pixels.ndim == 3 else pixels
     options = [cv2.IMWRITE_JPEG_QUALITY, 88] if ending == ".jpg" else [cv2.IMWRITE_PNG_COMPRESSION, 1]
-    if pixels.ndim == 2 and ending == ".png":
-        options += [cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_RLE]
     ok, data = cv2.imencode(ending, np.ascontiguousarray(flipped), options)
     if not ok:
         raise BadPicture("The picture cannot be encoded.")

@@ -45,10 +45,8 @@ def write_still(path: Path, pixels: NDArray[Any], depth: str, header: Header) ->
     """
     ending = path.suffix
     if ending == ".png" and pixels.ndim == 2 and header.pixel_aspect == 1.0:
-        packed = png.encode(pixels)
-        if packed is not None:
-            stills.write_bytes(path, packed)
-            return
+        stills.write_bytes(path, png.encode(pixels))
+        return
     count = 1 if pixels.ndim == 2 else pixels.shape[2]
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], count, {"8": "uint8", "16": "uint16"}.get(depth, depth))
     spec.channelnames = tuple(header.channels)

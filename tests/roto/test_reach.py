@@ -96,11 +96,11 @@ def test_the_whole_matte_grows_by_its_edge_shift_and_what_it_cuts_shrinks():
     whole = matte(body, Entry(shape=hole, mode="cut"), shift=((1, 0.0), (11, 10.0)))
     for frame, by in ((1, 0), (6, 5), (11, 10)):
         found = render(whole, frame).alpha
-        bigger = shape(rectangle(20 - by, 20 - by, 80 + by, 80 + by)) if by == 0 else None
+        bigger = shape(rectangle(20 - by, 20 - by, 80 + by, 80 + by))
         assert found[50, 20 - by - 1] == 0 and found[50, 20 - by + 1] == pytest.approx(1, abs=1e-3)
         inside = 20 - 2 * by
         assert (found[50, 30:70] < 0.5).sum() == max(0, inside)
-        assert bigger is None or np.allclose(found[25:35], render(matte(bigger), frame).alpha[25:35], atol=1e-5)
+        assert np.allclose(found[25:35], render(matte(bigger), frame).alpha[25:35], atol=1e-3)
     inverted = matte(Entry(shape=hole, mode="cut", inverted=True), body, shift=((1, 5.0),))
     assert render(inverted, 1).alpha[50, 16] == pytest.approx(1, abs=1e-3)
 

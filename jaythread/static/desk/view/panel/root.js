@@ -5,7 +5,7 @@ import { connectAll, syncAll } from "./component.js";
 export function root() {
   return {
     ready: false, mayTrace: false, step: "trace", frame: 0, first: 0, last: 0, rate: "", drawing: false, state: "", here: [], said: "",
-    shape: null, isGroup: false, many: 0, some: 0,
+    shape: null, isGroup: false, carries: "", many: 0, some: 0,
 
     // desk: the desk; table: its acts with their keys.
     connect(desk, table) {
@@ -34,6 +34,7 @@ export function root() {
         mayTrace: document.mayTrace, step: view.step, first: document.shot.first, last: document.shot.last, rate: document.shot.rateText,
         drawing: view.drawing, state: this.desk.edits.state, many: selection.chosenShapes.length, some: selection.pointCount,
         isGroup: shape?.kind === "group",
+        carries: shape?.kind === "group" ? document.membersOf(shape.id).map((s) => s.name).join(", ") || "nothing yet" : "",
       });
       this.shape = shape && {
         id: shape.id, name: shape.name, profile: shape.profile, blur: shape.blur, each: Boolean(shape.reaches), points: shape.curves.length,

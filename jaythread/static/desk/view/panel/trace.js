@@ -7,7 +7,7 @@ import * as edit from "../../net/commands.js";
 import { figure, part } from "./component.js";
 
 export const traceStep = part(() => ({
-  colours: COLOURS.map((value, index) => ({ value, index })), shots: [], locked: false, hiddenHere: false, alone: false, carries: "", asOne: null,
+  colours: COLOURS.map((value, index) => ({ value, index })), shots: [], locked: false, hiddenHere: false, alone: false, asOne: null,
   mayBeOne: false, opacity: 100, at: ["", ""], liveSays: "", inStack: 0,
 
   sync() {
@@ -23,7 +23,6 @@ export const traceStep = part(() => ({
     this.asOne = selection.lines().find((line) => line.shape === shape.id) || null;
     this.mayBeOne = shape.kind === "group" && selection.stack().some((line) => document.shapes.get(line.shape).group === shape.id);
     this.opacity = this.asOne ? Math.round(this.asOne.opacity * 100) : 100;
-    this.carries = shape.kind === "group" ? document.membersOf(shape.id).map((s) => s.name).join(", ") || "nothing yet" : "";
     this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";
   },
 
