@@ -1,7 +1,7 @@
 // Small behaviours of the management pages: progress that moves by itself.
 
 // Ask an address again and again: take says whether to go on, and is given null when the server does not answer.
-// eslint-disable-next-line no-unused-vars -- used by deliver.js as well
+ 
 function follow(url, take, every, begin = every) {
   const look = async () => {
     const answer = await fetch(url).then((r) => (r.ok ? r.json() : null)).catch(() => null);

@@ -69,3 +69,10 @@ def test_who_may_only_look_gets_no_picture_of_an_edit(page, people):
     client.force_login(people["noor"], backend="django.contrib.auth.backends.ModelBackend")
     reply = send(arm, do="place", frame=1001, move=(3, 1))
     assert reply.status_code == 403 and "picture" not in reply.json()
+
+
+def test_a_change_of_the_stack_brings_no_picture_since_the_matte_in_memory_has_another(shot, page):
+    send, arm, *_ = page
+    matte = str(shot.mattes.get().pk)
+    reply = send(arm, do="duplicate", twin=str(uuid.uuid4()), entry=str(uuid.uuid4()), matte=matte)
+    assert reply.status_code == 200 and reply.json()["picture"] is None

@@ -59,54 +59,6 @@ def test_a_move_on_another_frame_keys_itself_and_frames_between_follow(shot, raf
     assert core.outlines(np.array([1001]))[0, 0, :2].tolist() == [10, 20]  # the frame that one is not looking at stays
 
 
-EVERYTHING = [
-    {"do": "form", "frame": 1004, "points": {1: [45, 18, 0, 0, 2, 2]}},
-    {"do": "place", "frame": 1003, "move": (3, 4), "turn": 20, "size": 1.2, "about": (30, 30)},
-    {"do": "soften", "frame": 1002, "inner": 1, "outer": 3, "shift": -0.5, "opacity": 0.8},
-    {"do": "reach", "frame": 1002, "points": {1: (None, 7.0)}},
-    {"do": "look", "name": "patched kite", "colour": 5, "profile": "smooth", "blur": False},
-    {"do": "add point", "segment": 1, "t": 0.25},
-    {"do": "remove points", "points": [1]},
-    {"do": "point kind", "points": [0, 2], "to": "curve"},
-    {"do": "key here", "channel": "form", "frame": 1002},
-    {"do": "move key", "channel": "form", "frame": 1004, "to": 1006},
-    {"do": "key kind", "channel": "form", "frame": 1001, "kind": "hold"},
-    {"do": "live", "ranges": [(1002, 1003), (1006, 1007)]},
-    {"do": "shutter", "angle": 90, "phase": -10},
-    {"do": "matte", "inverted": True, "name": "kite and hand"},
-    {"do": "copy matte", "of": "here", "matte": "11111111-1111-4111-8111-111111111111", "name": "kite again"},
-    {"do": "add line", "matte": "here", "entry": "11111111-1111-4111-8111-111111111112", "mode": "cut"},
-    {"do": "drop line", "entry": "first"},
-    {"do": "remove"},
-    {
-        "do": "together", "says": "moved two things",
-        "commands": [{"do": "form", "frame": 1004, "points": {1: [1, 1, 0, 0, 0, 0]}}, {"do": "place", "frame": 1004, "move": (1, 1)}],
-    },
-]  # fmt: skip
-
-
-@pytest.mark.parametrize("said", EVERYTHING, ids=lambda said: said["do"])
-def test_every_change_can_be_taken_back_and_done_again(shot, rafe, said):
-    shape = trace(shot, rafe)
-    do(rafe, shot, do="form", shape=shape, frame=1004, points={2: [50, 60, 0, 0, 0, 0]})
-
-    def whole(one):
-        here = str(shot.mattes.first().pk)
-        extra = {"matte": here} if one["do"] == "matte" else {} if one["do"] == "shutter" else {"shape": shape}
-        first = str(shot.mattes.first().entries.first().pk)
-        one = {k: {"here": here, "first": first}.get(v, v) if isinstance(v, str) else v for k, v in one.items()}
-        return {**one, **extra} if one["do"] != "together" else {**one, "commands": [whole(c) for c in one["commands"]]}
-
-    before = state(shot)
-    do(rafe, shot, **whole(said))
-    after = state(shot)
-    assert after != before
-    actions.undo(rafe, shot.pk, uuid.uuid4())
-    assert state(shot) == before
-    actions.redo(rafe, shot.pk, uuid.uuid4())
-    assert state(shot) == after
-
-
 def test_undo_goes_all_the_way_back_and_again(shot, rafe):
     shape = trace(shot, rafe)
     for frame in (1003, 1005, 1005):

@@ -48,7 +48,7 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any
     with core_cache.holding_back(shot.revision):
         for part in parts:
             outcome = command_of(part).handler(session, part)
-            if told and len(parts) == 1 and outcome.after:
+            if told and len(parts) == 1 and outcome.only_reshapes:
                 told(shot, outcome.before, outcome.after)
             session.write(outcome)
             summary = summary or outcome.summary
@@ -98,7 +98,7 @@ def _turn(user: User, shot_id: int, edit_id: uuid.UUID, way: str) -> Edit:
     for change in outermost(back):
         if read_row(shot, change["table"], change["key"]) != change["before"]:
             raise Conflict(f"'{target.summary}' cannot be taken back: {journal.who_since(target)} has changed the same thing since.")
-    summary = f"{'took back' if way == Edit.Way.UNDO else 'did again'}: {target.summary.split(': ', 1)[-1]}"
+    summary = f"{journal.TOOK_BACK if way == Edit.Way.UNDO else journal.DID_AGAIN}{journal.plain(target.summary)}"
     with core_cache.holding_back(shot.revision):
         write_rows(shot, back)
         Edit.objects.filter(pk=target.pk).update(reversed=True)

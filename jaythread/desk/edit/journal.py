@@ -7,6 +7,9 @@ from jaythread.desk.models import Edit
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account
 
+TOOK_BACK, DID_AGAIN = "took back: ", "did again: "
+"""before what an undo, or a redo, says"""
+
 
 def write_entry(
     shot: Shot, user: User, edit_id: uuid.UUID, summary: str, changes: list[Change], way: str = "do", reverses: Edit | None = None
@@ -28,6 +31,11 @@ def next_to(user: User, shot: Shot, way: str) -> Edit | None:
     last = mine.filter(way=Edit.Way.UNDO).first()
     fresh = Edit.objects.filter(shot=shot, user_id=account(user), way=Edit.Way.DO).order_by("-revision").first()
     return None if last is None or (fresh is not None and fresh.revision > last.revision) else last
+
+
+def plain(summary: str) -> str:
+    """What was done, without the words of an undo or a redo before it."""
+    return summary.removeprefix(TOOK_BACK).removeprefix(DID_AGAIN)
 
 
 def who_since(target: Edit) -> str:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, get_args
 
 from ninja import Schema
 
-from jaythread.desk.edit.row_changes import Change
+from jaythread.desk.edit.row_changes import CHANNELS, Change
 from roto.motion.shape import Shape as CoreShape
 from roto.track.track import Track as CoreTrack
 
@@ -24,6 +24,12 @@ class Outcome:
     before: list[CoreShape] = field(default_factory=list)
     after: list[CoreShape] = field(default_factory=list)
     track: CoreTrack | None = None
+
+    @property
+    def only_reshapes(self) -> bool:
+        """Whether it changes nothing but shapes that are there before and after: then a picture of them can be begun at once."""
+        same = [s.id for s in self.before] == [s.id for s in self.after] != []
+        return same and all(c["table"] == "shape" or c["table"] in CHANNELS for c in self.rows)
 
 
 Handler = Callable[["Session", Any], Outcome]

@@ -186,7 +186,7 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
         "mattes": mattes(shot),
         "tracks": tracks(shot),
         "undo": back.summary if back else None,
-        "redo": forth.summary.split(": ", 1)[-1] if forth else None,
+        "redo": journal.plain(forth.summary) if forth else None,
     }
 
 

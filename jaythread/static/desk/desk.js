@@ -17,6 +17,8 @@ import { Readymade } from "./tools/readymade.js";
 import { Softening } from "./tools/softening.js";
 import { Tracing } from "./tools/tracing.js";
 
+/** @typedef {any} Acts the acts that are mixed in below */
+
 export class Desk {
   __v_skip = true; // Alpine hands it on as it is
 
@@ -34,7 +36,7 @@ export class Desk {
     this.tools.check = this.tools.trace; // what is found there is mended by moving points
     this.tell = (text) => console.warn(text); // told by the page
     this.showKeys = () => {};
-    store.addEventListener("frame", () => this.held());
+    store.addEventListener("frame", () => /** @type {Acts} */ (this).held());
     stage.extra = (pen, view) => this.tool.paint?.(pen, view);
   }
 
@@ -44,7 +46,7 @@ export class Desk {
   }
 
   setStep(step) {
-    if (this.store.view.drawing) this.stopTracing();
+    if (this.store.view.drawing) /** @type {Acts} */ (this).stopTracing();
     this.store.view.set("step", step);
   }
 

@@ -77,11 +77,11 @@ async function open() {
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   Object.assign(stage, { fringes, fits, notes, preview, clips });
   board.fits = fits;
-  for (const [part, what, layer] of [[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]]) {
+  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }
   fits.addEventListener("state", () => board.draw());
-  net.news.addEventListener("others", (e) => desk.tell(`Meanwhile: ${e.detail}.`));
+  net.news.addEventListener("others", (e) => desk.tell(`Meanwhile: ${/** @type {CustomEvent} */ (e).detail}.`));
   const table = acts(desk, desk.ownKeys, MODES);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);

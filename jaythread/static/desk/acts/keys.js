@@ -7,7 +7,7 @@ export const keys = {
   keyHere() {
     const { store } = this;
     const commands = store.selection.movable.flatMap((shape) =>
-      (shape.kind === "group" ? ["placement"] : ["form", "placement"]).map((channel) => edit.keyHere({ shape: shape.id, channel, frame: store.view.frame })),
+      /** @type {("form" | "placement")[]} */ (shape.kind === "group" ? ["placement"] : ["form", "placement"]).map((channel) => edit.keyHere({ shape: shape.id, channel, frame: store.view.frame })),
     );
     if (commands.length) this.edits.pushAll(`keyed ${store.selection.shape.name} on ${store.view.frame} as it was`, commands);
   },

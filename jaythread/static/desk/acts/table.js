@@ -134,7 +134,7 @@ export function listen(desk, table) {
       if (typing(here)) {
         // a field of figures has no use for letters and steps: they keep their meaning there
         const steps = /^(Shift\+)?(ArrowLeft|ArrowRight|Home|End|[A-DF-Z?])$/.test(name);
-        if (name === "Escape" || (name === "Enter" && here.matches("input"))) here.blur();
+        if (name === "Escape" || (name === "Enter" && here.matches("input"))) /** @type {HTMLElement} */ (here).blur();
         if (!(steps && !here.matches("[type=text], [type=search], textarea"))) return;
       }
       if (name === " ") {

@@ -70,7 +70,7 @@ export function trackPath(pen, way, view) {
 
 // Where an outline, or a plane, is off: ticks from it to where the picture lies, the less sure the paler; a dot where it is not off.
 export function marks(pen, places, view) {
-  for (const [colour, width] of [[CASING, 3], [OCHRE, 1.6]]) {
+  for (const [colour, width] of /** @type {[string, number][]} */ ([[CASING, 3], [OCHRE, 1.6]])) {
     for (const [x, y, dx, dy, confidence] of places) {
       const [sx, sy] = [x * view.scale + view.x, y * view.scale + view.y];
       const there = Math.hypot(dx, dy) * view.scale >= 3;

@@ -9,6 +9,7 @@ function away(points, i, dx, dy, x, y) {
 }
 
 // {kind: "tangent" | "point" | "edge", shape, index, side | segment, t} or null. x, y: plate px; scale: screen px per plate px.
+/** @returns {any} */
 export function hit(store, scale, x, y) {
   const near = NEAR / scale;
   const chosen = store.selection.editable.filter((s) => store.view.hiddenShapes.isShown(s.id)).reverse();

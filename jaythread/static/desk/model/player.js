@@ -9,6 +9,7 @@ export class Player extends EventTarget {
     this.due = 0; // frames that should have been seen since the start
     this.seen = 0;
     this.back = null; // where to return to on stopping
+    /** @type {(frame: number) => boolean} */
     this.isThere = () => true; // told by the composition root: whether a frame's picture is at hand
   }
 

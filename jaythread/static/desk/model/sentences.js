@@ -1,28 +1,34 @@
 // What a change would touch, in words: [quiet, now, quiet]. The one plain line in the picture's corner.
 
-/** @param {import("./store.js").Store} store */
+const DRAWING = {
+  track: () => ["Click a spot with a corner or a texture: ", "a point", " is followed from there. Escape ends it"],
+  "hand track": () => ["Click where the path begins: ", "a point", ", then drag it on other frames. Escape ends it"],
+  brush: (name) => ["Paint over the hair or fuzz of ", name || "the shape", ": alpha is solved there. Escape ends it"],
+  points: () => ["Click for a corner, drag for a curve; click the first point to close", "", ""],
+};
+
+/** @param {import("./store.js").Store} store @returns {string[]} */
 export function touches({ document, selection, view }) {
-  const shapes = selection.chosenShapes;
-  const { drawing, step, scope, frame } = view;
-  if (drawing === "track") return ["Click a spot with a corner or a texture: ", "a point", " is followed from there. Escape ends it"];
-  if (drawing === "hand track") return ["Click where the path begins: ", "a point", ", then drag it on other frames. Escape ends it"];
-  if (drawing === "brush") return ["Paint over the hair or fuzz of ", selection.shape?.name || "the shape", ": alpha is solved there. Escape ends it"];
-  if (drawing && drawing !== "points") return [`Drag out the ${drawing}, from corner to corner`, "", ""];
-  if (drawing) return ["Click for a corner, drag for a curve; click the first point to close", "", ""];
+  const { drawing, step } = view;
+  if (drawing) return DRAWING[drawing]?.(selection.shape?.name) || [`Drag out the ${drawing}, from corner to corner`, "", ""];
   if (!document.mayTrace) return ["You can look here; artists and leads trace", "", ""];
   if (step === "carry") {
     const track = selection.trackNow;
-    return track ? ["A drag of its point sets ", `the track ${track.name} by hand`, ` on frame ${frame}`] : ["Follow a point, or the plane of a shape: ", "see the panel", ""];
+    return track ? ["A drag of its point sets ", `the track ${track.name} by hand`, ` on frame ${view.frame}`] : ["Follow a point, or the plane of a shape: ", "see the panel", ""];
   }
-  if (!shapes.length && !selection.stack().length) return ["Nothing is traced yet: press ", "N", " and click around the subject"];
-  if (!shapes.length) return ["Nothing is chosen: click an outline, or its name", "", ""];
+  if (!selection.chosenShapes.length) {
+    return selection.stack().length ? ["Nothing is chosen: click an outline, or its name", "", ""] : ["Nothing is traced yet: press ", "N", " and click around the subject"];
+  }
+  return ofShapes(selection, view);
+}
+
+// The same where shapes are chosen.
+function ofShapes(selection, { frame, scope, step }) {
+  const shapes = selection.chosenShapes;
   const whose = shapes.length > 1 ? `${shapes.length} shapes` : shapes[0].name;
   const where = ` of ${whose} on frame ${frame}, nothing else`;
   if (!selection.movable.length) return [`${whose} is locked: press `, "L", " to unlock"];
-  if (scope !== "here") {
-    const which = scope === "all" ? "ALL KEYS" : `ALL KEYS FROM ${frame} ON`;
-    return ["A change here moves ", which, ` of ${whose} by the same; press A to change that`];
-  }
+  if (scope !== "here") return ["A change here moves ", scope === "all" ? "ALL KEYS" : `ALL KEYS FROM ${frame} ON`, ` of ${whose} by the same; press A to change that`];
   if (step === "check" && !selection.editable.length) return ["Choose a shape to mend it: ", "a drag moves its points", ""];
   if (step === "place") return ["A drag here keys ", "the placement", where];
   if (!selection.editable.length) return [`${whose} has no outline of its own: `, "Place", " moves its shapes as one"];

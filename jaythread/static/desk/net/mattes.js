@@ -1,7 +1,7 @@
 // Mattes from the core: of the present revision at rest, of what is being dragged meanwhile. One question at a time.
 
-import { call } from "./api.js";
 import { bounds, union } from "../geom/outline.js";
+import { call } from "./api.js";
 
 const KEPT = 16; // mattes: 8 MB each at full HD
 const REST = 350; // ms on a frame before its fringes are solved for it alone
@@ -125,7 +125,8 @@ export class Mattes extends EventTarget {
   async settle(picture, revision) {
     const was = this.kept.get(`${picture.matte}/${revision - 1}/${picture.frame}`);
     if (!was) return;
-    const canvas = new OffscreenCanvas(...this.store.document.shot.size);
+    const [width, height] = this.store.document.shot.size;
+    const canvas = new OffscreenCanvas(width, height);
     canvas.getContext("2d").drawImage(was, 0, 0);
     if (picture.png) {
       const bytes = Uint8Array.from(atob(picture.png), (c) => c.charCodeAt(0));

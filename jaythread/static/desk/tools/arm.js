@@ -1,8 +1,8 @@
 // The arm of a pivot, like the hand of a clock: the bead at its end turns, the notch on the way sizes. Used for shapes and for chosen points.
 
 import { toScreen } from "../geom/view.js";
-import { NEAR } from "../model/hit.js";
 import * as glyphs from "../glyphs/outlines.js";
+import { NEAR } from "../model/hit.js";
 
 const ARM = { turn: 96, size: 52, angle: -0.6 }; // screen px from the pivot to its bead and its notch, and where the arm points (radians)
 const FINE = 15; // degrees a turn snaps to with Shift
@@ -25,7 +25,12 @@ export function paintArm(pen, view, pivot) {
 // One drag on an arm: how far it has turned (degrees, past whole turns too) and sized.
 export class Swing {
   constructor(what, pivot, p) {
-    Object.assign(this, { what, pivot, from: p, turned: 0, turn: 0, size: 1 });
+    this.what = what;
+    this.pivot = pivot;
+    this.from = p;
+    this.turned = 0;
+    this.turn = 0;
+    this.size = 1;
     this.angle = Math.atan2(p.y - pivot[1], p.x - pivot[0]);
   }
 

@@ -1,8 +1,8 @@
 // Tracks in the picture: a click begins one, a drag sets a point of the chosen one by hand on this frame.
 
 import { toScreen } from "../geom/view.js";
-import { hit } from "../model/hit.js";
 import * as glyphs from "../glyphs/tracks.js";
+import { hit } from "../model/hit.js";
 import * as edit from "../net/commands.js";
 
 const NEAR = 12; // screen px
@@ -29,6 +29,7 @@ export class Carrying {
     this.drag = null;
   }
 
+  /** @returns {any} */
   pointAt(p) {
     const { store } = this.desk;
     let best = null;

@@ -1,7 +1,7 @@
 // A dividing edge: dragged along the edge, it covers all to the right of the hand's way, far beyond the picture.
 
-import { newId } from "../net/api.js";
 import * as glyphs from "../glyphs/outlines.js";
+import { newId } from "../net/api.js";
 
 const STILL = 6; // screen px: a drag shorter than this has no direction
 const SNAP = 15; // degrees with Shift

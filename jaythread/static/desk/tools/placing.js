@@ -2,8 +2,8 @@
 
 import { placed } from "../geom/outline.js";
 import { hit } from "../model/hit.js";
-import { armAt, paintArm, Swing } from "./arm.js";
 import * as edit from "../net/commands.js";
+import { armAt, paintArm, Swing } from "./arm.js";
 
 export class Placing {
   constructor(desk) {

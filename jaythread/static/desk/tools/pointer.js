@@ -11,6 +11,8 @@ export class Pointer {
     this.active = null; // the tool that holds the pointer
     this.panning = null;
     this.space = false;
+    /** @type {() => void} */
+    this.pressed = () => {}; // told by the composition root
     this.last = null;
     const el = stage.element;
     el.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
@@ -48,8 +50,8 @@ export class Pointer {
 
   down(e) {
     if (e.target.closest("button, input, select, a, summary, .leaf")) return;
-    document.activeElement?.blur?.();
-    this.pressed?.();
+    /** @type {HTMLElement | null} */ (document.activeElement)?.blur?.();
+    this.pressed();
     const p = this.place(e);
     this.stage.element.setPointerCapture(e.pointerId);
     if (e.button === 1 || (e.button === 0 && this.space)) {

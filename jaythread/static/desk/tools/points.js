@@ -2,10 +2,10 @@
 
 import { shifted, turned, turnTangent } from "../geom/outline.js";
 import { toScreen } from "../geom/view.js";
-import { hit, inLoop } from "../model/hit.js";
 import * as glyphs from "../glyphs/outlines.js";
-import { armAt, paintArm, Swing } from "./arm.js";
+import { hit, inLoop } from "../model/hit.js";
 import * as edit from "../net/commands.js";
+import { armAt, paintArm, Swing } from "./arm.js";
 
 const STILL = 3; // screen px: a drag shorter than this is a click
 

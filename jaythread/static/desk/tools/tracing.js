@@ -1,7 +1,7 @@
 // Tracing a new closed outline: click for a corner, drag for a curve, click the first point (or Enter) to close.
 
-import * as glyphs from "../glyphs/outlines.js";
 import { toScreen } from "../geom/view.js";
+import * as glyphs from "../glyphs/outlines.js";
 import { NEAR } from "../model/hit.js";
 import { newId } from "../net/api.js";
 

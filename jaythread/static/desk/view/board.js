@@ -1,7 +1,7 @@
 // The thread board under the hand: scrubbing on the ruler, zooming, keys picked, moved, stretched, taken away.
 
-import { CHANNELS, ROW, SIDE, Threads } from "./threads.js";
 import * as edit from "../net/commands.js";
+import { CHANNELS, ROW, SIDE, Threads } from "./threads.js";
 
 export class Board extends Threads {
   constructor(element, store, plates, edits, player) {

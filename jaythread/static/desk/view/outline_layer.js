@@ -16,24 +16,41 @@ export class OutlineLayer {
   /** @param {CanvasRenderingContext2D} pen */
   paint(pen) {
     const { stage, store } = this;
-    const { view } = stage;
-    if (!store.view.hidden) {
-      const { inHand } = store.selection;
-      for (const entry of store.selection.stack()) {
-        const shape = store.document.shapes.get(entry.shape);
-        if (inHand.has(shape.id) || !store.document.isLive(shape, store.view.frame) || !store.view.hiddenShapes.isShown(shape.id)) continue;
-        glyphs.thread(pen, store.pending.outline(shape), view, glyphs.COLOURS[shape.colour], { pale: store.pending.isStale(shape) });
-      }
-      pen.globalAlpha = store.pending.dragging.size ? WHILE_DRAGGED : 1;
-      for (const id of inHand) if (store.view.hiddenShapes.isShown(id)) this.paintChosen(pen, store.document.shapes.get(id));
-      pen.globalAlpha = 1;
-    }
-    for (const { points, reaches, shift } of stage.preview?.soft(store.view.frame) || []) glyphs.varyingBand(pen, reachLines(points, reaches, shift), view);
-    for (const points of stage.preview?.outlines(store.view.frame) || []) glyphs.openly(pen, points, view);
-    if (!store.view.hidden) marks(pen, stage.fits?.marks || [], view);
-    for (const note of stage.notes?.here || []) place(pen, note.x * view.scale + view.x, note.y * view.scale + view.y);
-    stage.extra?.(pen, view);
+    if (!store.view.hidden) this.paintShapes(pen);
+    this.paintPreview(pen);
+    this.paintMarks(pen);
+    stage.extra?.(pen, stage.view);
     if (store.view.loupe && store.pending.dragging.size && stage.pointer?.last) this.paintLoupe(pen);
+  }
+
+  // The shapes of the stack, those in hand above the others.
+  paintShapes(pen) {
+    const { document, pending, selection, view } = this.store;
+    const { inHand } = selection;
+    for (const entry of selection.stack()) {
+      const shape = document.shapes.get(entry.shape);
+      if (inHand.has(shape.id) || !document.isLive(shape, view.frame) || !view.hiddenShapes.isShown(shape.id)) continue;
+      glyphs.thread(pen, pending.outline(shape), this.stage.view, glyphs.COLOURS[shape.colour], { pale: pending.isStale(shape) });
+    }
+    pen.globalAlpha = pending.dragging.size ? WHILE_DRAGGED : 1;
+    for (const id of inHand) if (view.hiddenShapes.isShown(id)) this.paintChosen(pen, document.shapes.get(id));
+    pen.globalAlpha = 1;
+  }
+
+  // A change that is shown before it is taken.
+  paintPreview(pen) {
+    const { preview, view } = this.stage;
+    if (!preview?.now) return;
+    const { frame } = this.store.view;
+    for (const { points, reaches, shift } of preview.soft(frame)) glyphs.varyingBand(pen, reachLines(points, reaches, shift), view);
+    for (const points of preview.outlines(frame)) glyphs.openly(pen, points, view);
+  }
+
+  // Where outlines are off, and what notes point at.
+  paintMarks(pen) {
+    const { fits, notes, view } = this.stage;
+    if (!this.store.view.hidden) marks(pen, fits?.marks || [], view);
+    for (const note of notes?.here || []) place(pen, note.x * view.scale + view.x, note.y * view.scale + view.y);
   }
 
   // What lies under the pointer, larger, beside it: the plate and the outline in hand.

@@ -20,13 +20,16 @@ export class Stage {
     });
     this.view = V.makeView(1, 0, 0);
     this.fitted = true;
+    this.one = new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true }); // for the figures of one pixel
     this.pending = new Set();
+    /** @type {any} */
+    this.pointer = null;
     this.outlines = new OutlineLayer(this);
     new ResizeObserver(() => this.resize()).observe(element);
     store.addEventListener("frame", () => this.draw("plate", "matte", "outline"));
     store.addEventListener("changed", () => this.draw("plate", "matte", "outline"));
     store.addEventListener("dragged", () => this.draw("outline"));
-    plates.addEventListener("loaded", (e) => e.detail === store.view.frame && this.draw("plate", "matte"));
+    plates.addEventListener("loaded", (e) => /** @type {CustomEvent} */ (e).detail === store.view.frame && this.draw("plate", "matte"));
     mattes.addEventListener("loaded", () => this.draw("matte"));
     document.fonts?.ready.then(() => this.draw("plate"));
     this.resize();
@@ -37,6 +40,7 @@ export class Stage {
     return this.view.scale * (devicePixelRatio || 1) >= 1;
   }
 
+  /** @returns {[number, number]} */
   get size() {
     return [this.element.clientWidth, this.element.clientHeight];
   }
@@ -87,6 +91,7 @@ export class Stage {
     return pen;
   }
 
+  /** @returns {[number, number, number, number]} */
   rect() {
     const [w, h] = this.store.document.shot.size;
     const { x, y, scale } = this.view;
@@ -113,7 +118,7 @@ export class Stage {
     if (x < 0 || y < 0 || x >= w || y >= h) return "";
     const picture = this.plates.full.get(this.store.view.frame);
     if (!picture) this.plates.best(this.store.view.frame, true);
-    const pen = (this.one ||= new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true }));
+    const pen = this.one;
     pen.clearRect(0, 0, 1, 1);
     if (picture) pen.drawImage(picture, x, y, 1, 1, 0, 0, 1, 1);
     const colour = picture ? [...pen.getImageData(0, 0, 1, 1).data].slice(0, 3).join(" ") : "on its way";
@@ -159,7 +164,7 @@ export class Stage {
     const only = ["red", "green", "blue"].indexOf(channel);
     const rows = [0, 1, 2].map((row) => [0, 1, 2].map((column) => ((only < 0 ? row : only) === column ? gain : 0)).concat(0, 0).join(" "));
     document.getElementById("display-gain").setAttribute("values", [...rows, "0 0 0 1 0"].join(" "));
-    for (const part of document.querySelectorAll("#display feFuncR, #display feFuncG, #display feFuncB")) part.setAttribute("exponent", 1 / gamma);
+    for (const part of document.querySelectorAll("#display feFuncR, #display feFuncG, #display feFuncB")) part.setAttribute("exponent", String(1 / gamma));
     return "url(#display)";
   }
 

@@ -15,6 +15,9 @@ export class Threads {
     this.store = store;
     this.plates = plates;
     this.player = player;
+    /** @type {import("../net/fits.js").Fits | null} */
+    this.fits = null;
+    /** @type {any} */
     this.bringing = null; // picked keys that are being dragged along their threads
     this.boxing = null; // a box that is being drawn around keys: [x, y, x, y]
     this.ruler = element.querySelector(".ruler");
@@ -275,11 +278,13 @@ export class Threads {
   }
 
   // Which keys are picked, and where one is drawn: whoever handles them says so.
-  isPicked(_shape, _channel, _frame) {
+  /** @param {any[]} _of a shape, a channel and a frame @returns {boolean} */
+  isPicked(..._of) {
     return false;
   }
 
-  at(_shape, _channel, frame) {
+  /** @param {any} shape @param {string} channel @param {number} frame */
+  at(shape, channel, frame) {
     return this.x(frame);
   }
 }

@@ -6,6 +6,7 @@ export const edge = {
   id: "edge", act: "edge-only", label: "edge", hint: "6: the plate where the matte is neither black nor white", key: "6",
   says: "The plate where the matte is neither black nor white, nothing else", needsMatte: true,
 
+  /** @param {import("../stage.js").Stage} stage @param {any} pen @param {any} alpha */
   paint(stage, pen, alpha) {
     grey(stage, pen);
     const picture = alpha && stage.plates.best(stage.store.view.frame, stage.wantsFull);

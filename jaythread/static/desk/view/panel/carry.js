@@ -6,39 +6,51 @@ import { part } from "./component.js";
 
 const HOWS = { move: "moving it", similar: "moving, turning and sizing it", affine: "shearing it too", perspective: "full perspective" };
 
+const named = ({ id, name }) => ({ id, name });
+
 export const carryStep = part(() => ({
   tracks: [], track: null, following: false, followDone: 0, followSays: "", proxies: false, smoothBy: 2, followGoal: "", joinWith: "", joinable: [], steadied: false,
   ridesOn: "", ridesBy: "", ridingHows: [], tolerance: 0.5, mayHoldOut: [], heldOut: [], patchElsewhere: false,
 
   sync() {
     const { store, tracks: net } = this.desk;
-    const { first, last } = store.document.shot;
+    const { document, selection, view } = store;
+    const { first, last } = document.shot;
     const x = (frame) => (80 * (frame - first)) / Math.max(1, last - first);
-    this.tracks = [...store.document.tracks.values()].map((t) => ({
-      id: t.id, name: t.name, chosen: t.id === store.selection.track,
+    this.tracks = [...document.tracks.values()].map((t) => ({
+      id: t.id, name: t.name, chosen: t.id === selection.track,
       says: t.frames.length > 1 ? `${t.frames[0]}-${t.frames.at(-1)}` : `only ${t.frames[0]}`,
       plot: t.frames.map((f, i) => `${i ? "L" : "M"}${x(f).toFixed(1)} ${(18 - 16 * t.confidence[i]).toFixed(1)}`).join(" "),
       gaps: "M0 19 L80 19",
     }));
-    const track = store.selection.trackNow;
+    const track = selection.trackNow;
     this.track = track && { name: track.name, patch: track.patch, parts: track.parts };
-    this.following = net.busy;
-    const mine = net.job;
-    this.followDone = mine?.percent || 0;
-    this.followSays = !mine ? "" : this.following ? `Following: ${mine.done} of ${mine.total} frames.` : mine.message || (mine.done ? `Followed ${mine.done} ${mine.done > 1 ? "frames" : "frame"}.` : "");
     this.proxies = net.proxies;
-    this.patchElsewhere = Boolean(track?.patch) && track.patch.frame !== store.view.frame;
-    this.joinable = track ? [...store.document.tracks.values()].filter((t) => t !== track && t.parts + track.parts <= 4).map((t) => ({ id: t.id, name: t.name })) : [];
+    this.patchElsewhere = Boolean(track?.patch) && track.patch.frame !== view.frame;
+    this.steadied = Boolean(track) && view.steadyOn === track.id;
+    this.joinable = track ? [...document.tracks.values()].filter((t) => t !== track && t.parts + track.parts <= 4).map(named) : [];
     if (!this.joinable.some((t) => t.id === this.joinWith)) this.joinWith = this.joinable[0]?.id || "";
     const out = track?.patch?.holds_out || [];
-    const others = [...store.document.shapes.values()].filter((s) => s.kind !== "group" && s.id !== track?.patch?.shape);
-    this.heldOut = others.filter((s) => out.includes(s.id)).map((s) => ({ id: s.id, name: s.name }));
-    this.mayHoldOut = others.filter((s) => !out.includes(s.id)).map((s) => ({ id: s.id, name: s.name }));
-    this.steadied = Boolean(track) && store.view.steadyOn === track.id;
-    const carrier = store.selection.shape?.carrier;
+    const others = [...document.shapes.values()].filter((s) => s.kind !== "group" && s.id !== track?.patch?.shape);
+    this.heldOut = others.filter((s) => out.includes(s.id)).map(named);
+    this.mayHoldOut = others.filter((s) => !out.includes(s.id)).map(named);
+    this.syncFollowing();
+    this.syncCarrier(selection.shape?.carrier, document.tracks);
+  },
+  // How far the newest following of the chosen track is.
+  syncFollowing() {
+    const { busy, job } = this.desk.tracks;
+    this.following = busy;
+    this.followDone = job?.percent || 0;
+    const found = job?.done ? `Followed ${job.done} ${job.done > 1 ? "frames" : "frame"}.` : "";
+    this.followSays = !job ? "" : busy ? `Following: ${job.done} of ${job.total} frames.` : job.message || found;
+  },
+  // What the chosen shape rides on.
+  syncCarrier(carrier, tracks) {
     this.ridesOn = !carrier ? "" : carrier.byGroup ? "group" : carrier.track || "";
     this.ridesBy = carrier?.how || "";
-    this.ridingHows = carrier?.track && !carrier.byGroup ? (store.document.tracks.get(carrier.track)?.hows || []).map((how) => ({ how, says: HOWS[how] })) : [];
+    const hows = (carrier?.track && !carrier.byGroup && tracks.get(carrier.track)?.hows) || [];
+    this.ridingHows = hows.map((how) => ({ how, says: HOWS[how] }));
   },
 
   chooseTrack(t) {

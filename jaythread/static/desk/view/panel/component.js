@@ -22,6 +22,11 @@ export function syncAll() {
   for (const one of parts) one.sync?.();
 }
 
+/** @param {string} id @returns {HTMLDialogElement} */
+export function dialog(id) {
+  return /** @type {HTMLDialogElement} */ (document.getElementById(id));
+}
+
 // A number from a field, or null when it holds none.
 export function figure(event) {
   const value = Number(event.target.value);

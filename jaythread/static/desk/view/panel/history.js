@@ -1,7 +1,7 @@
 // Undo, redo, and the list of what was done.
 
 import { get } from "../../net/api.js";
-import { part } from "./component.js";
+import { dialog, part } from "./component.js";
 
 export const history = part(() => ({
   undo: null, redo: null, rows: [],
@@ -16,9 +16,9 @@ export const history = part(() => ({
   },
   async openList() {
     this.rows = (await get(`/shots/${this.desk.store.document.shot.id}/edits`)).edits;
-    document.getElementById("done").showModal();
+    dialog("done").showModal();
   },
   closeList() {
-    document.getElementById("done").close();
+    dialog("done").close();
   },
 }));

@@ -2,7 +2,7 @@
 
 import { nameOf, pressed, whyNot } from "../../acts/table.js";
 import { post } from "../../net/api.js";
-import { part } from "./component.js";
+import { dialog, part } from "./component.js";
 
 export const keysDialog = part(() => ({
   rows: [], search: "", changing: "", keySays: "",
@@ -13,10 +13,10 @@ export const keysDialog = part(() => ({
   open() {
     this.search = this.changing = this.keySays = "";
     this.find();
-    document.getElementById("keys").showModal();
+    dialog("keys").showModal();
   },
   close() {
-    document.getElementById("keys").close();
+    dialog("keys").close();
   },
   find() {
     const words = this.search.toLowerCase().split(" ").filter(Boolean);

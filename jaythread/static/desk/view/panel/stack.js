@@ -70,7 +70,7 @@ export const stack = part(() => ({
   lineDown(line, event) {
     if (!this.mayTrace || event.button) return;
     const from = event.clientY;
-    const at = (e) => document.elementFromPoint(e.clientX, e.clientY)?.closest?.("[data-line]")?.dataset.line || "";
+    const at = (e) => document.elementFromPoint(e.clientX, e.clientY)?.closest("[data-line]")?.getAttribute("data-line") || "";
     const move = (e) => {
       if (Math.abs(e.clientY - from) > 6) this.over = at(e);
     };

@@ -1,0 +1,2 @@
+// What the page has beside its own scripts.
+declare const Alpine: any;
