@@ -6,7 +6,7 @@ const DESK = "./jaythread/static/desk";
 const zone = (target, ...from) => from.map((f) => ({ target: `${DESK}/${target}`, from: `${DESK}/${f}`, message: `${target} stands below ${f}` }));
 
 export default [
-  { ignores: ["**/vendor/**"] },
+  { ignores: ["**/vendor/**", ".venv/**", ".run/**", "node_modules/**"] },
   {
     files: ["**/*.js"],
     plugins: { "import-x": importX },

@@ -9,7 +9,7 @@ from gunicorn.app.base import BaseApplication
 from bench.app import create
 
 
-class Bench(BaseApplication):
+class Bench(BaseApplication):  # type: ignore[misc]  # gunicorn has no types
     """gunicorn, without a settings file: one process, some threads."""
 
     def __init__(self, port: int, folder: Path, token: str) -> None:

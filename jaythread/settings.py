@@ -1,17 +1,17 @@
-"""Settings. What a machine may change comes from the environment, named JAY_*."""
-
-import os
-from pathlib import Path
+"""Django's settings. What a machine may change comes from the environment (`jaythread/environment.py`)."""
 
 from csp.constants import NONCE, SELF
 
-BASE = Path(__file__).resolve().parent.parent
-RUN = Path(os.environ.get("JAY_RUN", BASE / ".run"))
+from jaythread import environment, logs
+
+BASE = environment.BASE
+ENV = environment.read()
+RUN = ENV.run
 
 DEBUG = False
 SECRET_FILE = RUN / "secret"
-SECRET_KEY = os.environ.get("JAY_SECRET") or (SECRET_FILE.read_text() if SECRET_FILE.exists() else "only-for-tests-and-set-up")
-ALLOWED_HOSTS = os.environ.get("JAY_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+SECRET_KEY = ENV.secret or (SECRET_FILE.read_text() if SECRET_FILE.exists() else "only-for-tests-and-set-up")
+ALLOWED_HOSTS = ENV.hosts
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "jaythread.receiving",
 ]
 MIDDLEWARE = [
+    "jaythread.logs.RequestId",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -63,10 +64,10 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
-        "NAME": os.environ.get("JAY_DB", "jaythread"),
-        "USER": os.environ.get("JAY_DB_USER", "jay"),
+        "NAME": ENV.db,
+        "USER": ENV.db_user,
         "HOST": "127.0.0.1",
-        "PORT": os.environ.get("JAY_DB_PORT", "54330"),
+        "PORT": str(ENV.db_port),
         "CONN_MAX_AGE": 60,
         # an edit is half a dozen small queries, always the same: planned once a connection
         "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2},
@@ -87,18 +88,18 @@ STATIC_URL = "/static/"
 STATICFILES_DIRS = [BASE / "jaythread" / "static"]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
-MEDIA_ROOT = Path(os.environ.get("JAY_FILES", RUN / "files"))
+MEDIA_ROOT = ENV.files or RUN / "files"
 DATA_UPLOAD_MAX_NUMBER_FILES = 20_000  # stills of one shot; ten minutes at 30 frames a second
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 << 20
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 
-BENCH = os.environ.get("JAY_BENCH", "http://127.0.0.1:8401")  # the receiver's transfer point
-BENCH_TOKEN = os.environ.get("JAY_BENCH_TOKEN", "")
-BENCH_TOKEN_FILE = Path(os.environ.get("JAY_BENCH_TOKEN_FILE", RUN / "bench" / "token"))
-BENCH_WAIT = float(os.environ.get("JAY_BENCH_WAIT", "2"))  # seconds before the first new try; twice as long each time
-PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": float(os.environ.get("JAY_HEARTBEAT", "10"))}
-SWEEP_WHEN = os.environ.get("JAY_SWEEP_WHEN", "* * * * *")  # as cron has it; a sixth field counts seconds
-STALLED_AFTER = float(os.environ.get("JAY_STALLED_AFTER", "30"))  # seconds without a heartbeat after which a worker counts as dead
+BENCH = ENV.bench
+BENCH_TOKEN = ENV.bench_token
+BENCH_TOKEN_FILE = ENV.bench_token_file or RUN / "bench" / "token"
+BENCH_WAIT = ENV.bench_wait
+PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": ENV.heartbeat}
+SWEEP_WHEN = ENV.sweep_when
+STALLED_AFTER = ENV.stalled_after
 
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
@@ -116,10 +117,5 @@ SESSION_COOKIE_SAMESITE = "Lax"
 LANGUAGE_CODE = "en-gb"
 USE_TZ = True
 TIME_ZONE = "UTC"
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": os.environ.get("JAY_LOG", "WARNING")},
-}
+LOGGING = logs.config(ENV.log)
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]

@@ -1,7 +1,7 @@
 """Writes the page's builders of commands from the register of commands: python manage.py shell is not needed, just this file.
 
-    python ops/command_builders.py           writes jaythread/static/desk/net/commands.js
-    python ops/command_builders.py --check   fails when that file is not what would be written
+python ops/command_builders.py           writes jaythread/static/desk/net/commands.js
+python ops/command_builders.py --check   fails when that file is not what would be written
 """
 
 import os
@@ -11,7 +11,8 @@ from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "jaythread/static/desk/net/commands.js"
-HEAD = """// What an edit may say, one function a command, with types. Written by ops/command_builders.py from the register; do not change it by hand.
+HEAD = """// What an edit may say, one function a command, with types.
+// Written by ops/command_builders.py from the register of commands; do not change it by hand.
 """
 PLAIN = {"integer": "number", "number": "number", "string": "string", "boolean": "boolean", "null": "null"}
 

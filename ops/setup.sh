@@ -54,6 +54,16 @@ setup_python() {  # setup_python REQUIREMENTS: a virtual environment with just t
   fi
 }
 
+setup_scripts_tools() {  # the linter and the type checker of the page's scripts, by the node of the virtual environment; nothing of it is shipped
+  local stamp=node_modules/.have
+  if [[ ! -f $stamp || $(sha256sum < package-lock.json) != "$(cat "$stamp")" ]]; then
+    say "Installing what checks the page's scripts (once; some seconds) ..."
+    PATH="$PWD/.venv/bin:$PATH" .venv/bin/npm ci --silent --no-audit --no-fund --ignore-scripts \
+      || fail "npm could not install what package-lock.json names; is the network up?"
+    sha256sum < package-lock.json > "$stamp"
+  fi
+}
+
 setup_secret() {
   mkdir -p "$1"
   [[ -s $1/secret ]] || (umask 077; .venv/bin/python -c 'import secrets; print(secrets.token_urlsafe(50), end="")' > "$1/secret")

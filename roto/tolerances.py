@@ -6,9 +6,6 @@ FLATTEN_COVERAGE = 0.002
 FLATTEN_REACH = 0.02
 """px: sides for distances, what a reach is promised to; most sides lie far closer."""
 
-FLATTEN_SPEED = 0.5
-"""px: sides for finding how far an outline travels in one exposure."""
-
 SOFT_MARGIN = 0.7072
 """px: half a pixel's diagonal; beyond the reach by this much alpha is exactly 0 or 1."""
 
@@ -38,9 +35,6 @@ SAME_VALUE = 1e-9
 
 SAME_PLACE = 0.01
 """px: places of a freehand line nearer to each other are one."""
-
-FREEHAND = 1.0
-"""px: how far an outline may be off a line drawn freehand, at 100 % zoom."""
 
 SHARED_EDGE = 0.05
 """px: how well a shared edge agrees with the one it was taken from, on every frame."""

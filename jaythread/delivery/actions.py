@@ -1,6 +1,5 @@
 """What can be done with deliveries: ask for one, stop it and go on, accept what is odd about it."""
 
-import json
 import uuid
 from collections.abc import Sequence
 
@@ -137,7 +136,3 @@ def accept(user: User, delivery_id: int, frames: Sequence[int] | None = None) ->
     making.say_it(delivery, planning.plan_of(delivery), manifest.load(delivery.package))
     making.pack(delivery)
     return delivery
-
-
-def manifest_of(delivery: Delivery) -> dict:
-    return json.loads((delivery.package / manifest.MANIFEST).read_text())

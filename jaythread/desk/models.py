@@ -1,6 +1,7 @@
 """What the desk stores. Rows hand out core values (`to_core`); numbers are kept as little-endian float64, exactly."""
 
 import uuid
+from typing import Any
 
 import numpy as np
 from django.conf import settings
@@ -105,7 +106,7 @@ class SettingKey(Key):
         constraints = [models.UniqueConstraint(fields=["shape", "frame"], name="setting_key_once")]
 
 
-def keys_of(rows: models.QuerySet, parts: int, width: int) -> Keys:
+def keys_of(rows: "models.QuerySet[Any]", parts: int, width: int) -> Keys:
     """The core's keys from rows in order of frames."""
     found = list(rows)
     values = np.array([np.frombuffer(bytes(r.values), "<f8") for r in found]).reshape(len(found), parts, width)

@@ -4,6 +4,7 @@ import shutil
 import uuid
 from collections.abc import Iterable
 from pathlib import Path, PurePosixPath
+from typing import Any
 
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
@@ -27,7 +28,7 @@ PROXY_WIDTH = 1280
 """px: a little more than the picture has on a 1280 x 800 screen; from 100 % on the full-size picture is shown anyway"""
 
 
-def bring_in(user: User, production_id: int, name: str, files: Iterable[UploadedFile]) -> Shot:
+def bring_in(user: User, production_id: int, name: str, files: Iterable["UploadedFile[Any]"]) -> Shot:
     """A new shot from uploaded files: looked at first, stored only when it can become a plate, decoded by a task."""
     require(user, production_id, "bring in")
     staging = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))

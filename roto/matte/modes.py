@@ -19,7 +19,8 @@ ADD, CUT, KEEP = 0, 1, 2
 class Mode:
     """One way to combine.
 
-    key: as it is stored and sent. offer, offer_outside: the words in a list to choose from, for the shape and for its outside. sentence: how the matte's sentence says it of a name.
+    key: as it is stored and sent. offer, offer_outside: the words in a list to choose from, for the shape and for its outside.
+    sentence: how the matte's sentence says it of a name.
     code: its number in the compiled loops, None where alpha is solved. outside, inside: its rule for areas.
     grows: 1 where a larger shape makes a larger matte, -1 where it makes a smaller one.
     """

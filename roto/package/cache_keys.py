@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.matte.frame_keys import FrameKeys, exposures, rows_of
 from roto.matte.matting.fringe import Fringes
 from roto.matte.modes import SOLVE
 from roto.matte.stack import Matte, within
@@ -26,19 +27,15 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
     fringe is solved from it."""
     numbers = np.array(frames, dtype=np.int64)
     common = f"{METHOD} {matte.size} {matte.shutter} {matte.inverted}"
-    mixes = {
-        int(f): hashlib.blake2b(f"{common} {g!r}".encode(), digest_size=24) for f, g in zip(numbers, matte.shift_at(numbers), strict=True)
-    }
-    opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in numbers), strict=True))
-    moments = np.linspace(opens, closes, LOOKS, axis=1)
+    mixed = FrameKeys(common, dict(zip(numbers.tolist(), matte.shift_at(numbers), strict=True)))
+    moments = np.linspace(*exposures(matte.shutter, numbers), LOOKS, axis=1)
     groups = within(matte.entries)
     for at, entry in enumerate(matte.entries):
         shape, group = entry.shape, groups[at]
         inside = -1 if group is None else next(k for k, e in enumerate(matte.entries) if e is group)
         said = f"{at if shape.kind == GROUP else ''} {entry.mode} {entry.inverted} {entry.opacity!r} {inside} {shape.kind}"
         if shape.kind == GROUP:
-            for mix in mixes.values():
-                mix.update(said.encode())
+            mixed.mix_everywhere(said)
             continue
         live = np.array([not shape.live or shape.is_live(int(f)) for f in numbers], dtype=bool)
         if not live.any():
@@ -50,10 +47,9 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         settings, reaches = interpolate.evaluate(shape.settings, own, own), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
         begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
-        for k, f in enumerate(own.tolist()):
-            ends = b"" if reaches is None else reaches[k].tobytes()
-            mixes[f].update(b"".join((begins, settings[k].tobytes(), solved.get(f, "").encode(), outlines[k], ends)))
-    return {f: mix.hexdigest() for f, mix in mixes.items()}
+        plates, count = [solved.get(f, "").encode() for f in own.tolist()], len(own)
+        mixed.mix(own.tolist(), begins, rows_of(settings, count), plates, outlines, rows_of(reaches, count))
+    return mixed.names()
 
 
 def _looks(shape: Shape, times: Floats, frames: NDArray[np.int64]) -> list[bytes]:

@@ -57,8 +57,7 @@ class Wanted:
 def _header_wrong(name: str, found: Found, plan: Plan, kind: str, timecode: str) -> str:
     """What is wrong with what a file says of itself."""
     wanted = plan.channels if kind == "matte" else tuple("RGB")
-    even = plan.recipe.kind.key in ("vp9", "h264")
-    size = (plan.size[0] + plan.size[0] % 2, plan.size[1] + plan.size[1] % 2) if even else plan.size
+    size = plan.recipe.kind.padded(plan.size)
     if found.size != size:
         return f"{name} is {found.size[0]} x {found.size[1]} pixels instead of {size[0]} x {size[1]}."
     if found.depth != plan.recipe.kind.depth:
@@ -66,13 +65,13 @@ def _header_wrong(name: str, found: Found, plan: Plan, kind: str, timecode: str)
     if plan.recipe.kind.movie:
         if "A" in wanted and "A" not in found.channels:
             return f"{name} has lost its alpha."
-    elif set(found.channels) != set(wanted) and plan.recipe.kind.ending != ".jpg":
+    elif set(found.channels) != set(wanted) and plan.recipe.kind.channels:
         return f"{name} has the channels {', '.join(found.channels)} instead of {', '.join(wanted)}."
     if found.rate is not None and abs(float(found.rate) - float(plan.matte.rate)) > 1e-4:
         return f"{name} says that it runs at {found.rate} frames a second instead of {plan.matte.rate}."
     if timecode and found.timecode != timecode:
         return f"{name} says that its timecode is {found.timecode or 'none'} instead of {timecode}."
-    if found.pixel_aspect and abs(found.pixel_aspect - plan.recipe.pixel_aspect) > 1e-3 and plan.recipe.kind.ending == ".exr":
+    if plan.recipe.kind.aspect and found.pixel_aspect and abs(found.pixel_aspect - plan.recipe.pixel_aspect) > 1e-3:
         return f"{name} says that its pixels are {found.pixel_aspect:g} wide instead of {plan.recipe.pixel_aspect:g}."
     return ""
 
@@ -186,7 +185,7 @@ def movie(path: Path, wanted: Wanted, kind: str, progress: Callable[[int, int], 
     found: dict[int, Measure] = {}
     try:
         head = reading_back.movie_header(path)
-        code = timecode(plan.pieces[0].number, plan.matte.rate) if plan.recipe.kind.ending in (".mov", ".mp4") else ""
+        code = timecode(plan.pieces[0].number, plan.matte.rate) if plan.recipe.kind.timecode else ""
         problem = _header_wrong(name, head, plan, kind, code)
         if problem:
             return [problem], found

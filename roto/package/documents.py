@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+import opentimelineio as otio
+
 from roto.exchange import document, editorial, svg, track_table
 from roto.exchange.editorial import Marker, Media
 from roto.matte.stack import Matte
@@ -49,7 +51,7 @@ def write_all(plan: Plan, folder: Path, tracks: Sequence[Track] = (), notes: Seq
     return list(made)
 
 
-def timeline(plan: Plan, notes: Sequence[Marker], plate_name: str) -> editorial.otio.schema.Timeline:
+def timeline(plan: Plan, notes: Sequence[Marker], plate_name: str) -> otio.schema.Timeline:
     """The plate (where it is known by name or lies beside) below, the matte above, notes as markers on it."""
     first, count = plan.pieces[0].number, len(plan.pieces)
     by_frame = {p.frame: p.number for p in plan.pieces}

@@ -17,8 +17,6 @@ MANIFEST = "manifest.json"
 VERSION = 2
 AT_ONCE = 16 << 20
 """bytes: of a file that is hashed in one piece"""
-CHANGES = ("new", "changed", "same")
-"""of a frame, against the package before this one"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,7 +63,7 @@ def alpha_says(content: str) -> str:
 
 
 def manifest(plan: Plan, revision: int, files: list[FileEntry], changes: dict[int, str]) -> dict[str, Any]:
-    """The manifest as JSON data. changes: by piece, one of CHANGES."""
+    """The manifest as JSON data. changes: by piece, "new", "changed" or "same" against the package before this one."""
     recipe, matte = plan.recipe, plan.matte
     kind = recipe.kind
     movie = kind.movie

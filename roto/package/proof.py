@@ -157,9 +157,7 @@ def _still(folder: Path, wanted: checks.Wanted, row: dict[str, Any], kind: str, 
 
 def still_reader(plan: Plan) -> str:
     """Which library reads the stills of a package back."""
-    if plan.recipe.kind.ending == ".png" and len(plan.channels) > 1:
-        return "FFmpeg's own decoder" if plan.recipe.kind.depth == "16" else "Pillow"
-    return {".png": "ISA-L, or Pillow", ".tif": "tifffile", ".exr": "FFmpeg's own decoder", ".jpg": "Pillow"}[plan.recipe.kind.ending]
+    return plan.recipe.kind.read_by(len(plan.channels))
 
 
 def _says(plan: Plan, files: int, by_hash: int, compared: list[int]) -> tuple[str, ...]:

@@ -1,15 +1,14 @@
 """Files read back by other libraries than wrote them (OpenImageIO and our own encoder write stills, PyAV's encoders movies).
 
-PNG by ISA-L (mattes) and Pillow, PNG of more than one channel with 16 bits and OpenEXR by FFmpeg's own decoders, TIFF by tifffile, JPEG
-by Pillow; headers by a few lines of our own, from the standards. Movies by the program `ffmpeg`, where it is installed, else by PyAV, which
+Grey PNG by zlib-ng, other PNG by Pillow or, with 16 bits, by FFmpeg's own decoder. OpenEXR by FFmpeg's own decoder, TIFF by tifffile, JPEG
+by Pillow. Headers by a few lines of our own, from the standards. Movies by the program `ffmpeg` where it is installed, else by PyAV, which
 then is no other library.
 """
 
-import json
 import shutil
 import struct
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -137,8 +136,8 @@ def _filter_of(rows: NDArray[np.uint8]) -> int | None:
 
 
 def _grey_png(path: Path, found: Found) -> Iterator[NDArray[Any]]:
-    """A grey PNG in strips of rows, inflated by zlib-ng, not by the library that writes ours, and checked chunk by chunk. Rows may stand as they
-    are or as differences from the row above; from the first row that is filtered otherwise on, the picture is Pillow's."""
+    """A grey PNG in strips of rows, checked chunk by chunk. zlib-ng inflates it, which is not the library that writes ours. Rows may stand
+    as they are or as differences from the row above. Where a row is filtered otherwise, Pillow reads the rest."""
     data, at, packed = memoryview(path.read_bytes()), 8, []
     while at < len(data):
         (size,) = struct.unpack_from(">I", data, at)
@@ -192,18 +191,7 @@ def read_still(path: Path, found: Found) -> NDArray[Any]:
     """Values (h, w) or (h, w, c) of a still, in the numbers of the file; of OpenEXR the channels in the order of `found.channels`, except
     R, G, B, A, which come in that order. Raises BadPicture where it cannot be read to its end."""
     try:
-        if path.suffix == ".exr":
-            return _exr_pixels(path, found)
-        if path.suffix == ".tif":
-            import tifffile
-
-            return np.asarray(tifffile.imread(path))
-        if path.suffix == ".png" and found.depth == "16" and len(found.channels) > 1:
-            return _decoded(path, "png_pipe", {}).to_ndarray()
-        if path.suffix == ".png" and len(found.channels) == 1:
-            return np.concatenate(list(_grey_png(path, found)))
-        with Image.open(path) as picture:
-            return np.asarray(picture)
+        return PIXELS.get(path.suffix, _pillow_pixels)(path, found)
     except UNREADABLE as error:
         raise BadPicture(f"it cannot be read to its end ({error})") from error
 
@@ -216,6 +204,23 @@ def _decoded(path: Path, container: str, options: dict[str, str]) -> av.VideoFra
     if frame is None:
         raise ValueError("no picture in it")
     return frame
+
+
+def _pillow_pixels(path: Path, found: Found) -> NDArray[Any]:
+    with Image.open(path) as picture:
+        return np.asarray(picture)
+
+
+def _tiff_pixels(path: Path, found: Found) -> NDArray[Any]:
+    import tifffile
+
+    return np.asarray(tifffile.imread(path))
+
+
+def _png_pixels(path: Path, found: Found) -> NDArray[Any]:
+    if len(found.channels) == 1:
+        return np.concatenate(list(_grey_png(path, found)))
+    return _decoded(path, "png_pipe", {}).to_ndarray() if found.depth == "16" else _pillow_pixels(path, found)
 
 
 def _exr_pixels(path: Path, found: Found) -> NDArray[Any]:
@@ -240,6 +245,10 @@ def _planes(frame: av.VideoFrame, found: Found) -> NDArray[Any]:
         return made[0].copy()
     order = [2, 0, 1, 3][: len(made)]
     return np.dstack([made[k] for k in order])
+
+
+PIXELS: dict[str, Callable[[Path, Found], NDArray[Any]]] = {".exr": _exr_pixels, ".tif": _tiff_pixels, ".png": _png_pixels}
+"""by ending, what reads a still's values; Pillow reads all others"""
 
 
 def other_reader() -> str:
@@ -309,7 +318,7 @@ def _movie_here(path: Path, found: Found) -> Iterator[NDArray[Any]]:
             vp9 = av.CodecContext.create("libvpx-vp9", "r") if "vp9" in str(found.more.get("codec")) else None
             for packet in file.demux(stream):
                 for frame in vp9.decode(packet) if vp9 is not None else packet.decode():
-                    yield frame.reformat(format=kind).to_ndarray(format=kind)  # type: ignore[union-attr]
+                    yield frame.reformat(format=kind).to_ndarray(format=kind)
     except UNREADABLE as error:
         raise BadPicture(f"it cannot be read to its end ({error})") from error
 
@@ -325,13 +334,3 @@ def program_version() -> str:
 def as_unit(pixels: NDArray[Any]) -> NDArray[np.float32]:
     """Whole numbers as 0..1; floats as they are."""
     return pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max) if pixels.dtype.kind == "u" else pixels.astype(np.float32)
-
-
-def probe_json(path: Path) -> dict[str, Any]:
-    """What the other program's probe says of a movie's first stream; empty where it is not installed."""
-    program = shutil.which("ffprobe")
-    if not program:
-        return {}
-    command = [program, "-v", "error", "-show_streams", "-of", "json", str(path)]
-    done = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
-    return dict(json.loads(done.stdout or "{}").get("streams", [{}])[0])

@@ -1,6 +1,6 @@
-"""Stills of a package, written with OpenImageIO (mattes as PNG by an encoder of our own where that is quicker)."""
+"""Stills of a package, written with OpenImageIO; grey PNG with ISA-L (`roto/picture/png.py`), which is quicker."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -52,35 +52,43 @@ def write_still(path: Path, pixels: NDArray[Any], depth: str, header: Header) ->
     spec.channelnames = tuple(header.channels)
     if "A" in header.channels and not header.premultiplied:
         spec.attribute("oiio:UnassociatedAlpha", 1)
-    if ending == ".png" and header.premultiplied:
-        spec.attribute("oiio:UnassociatedAlpha", 1)  # or the writer would divide by alpha
     if header.pixel_aspect != 1.0:
         spec.attribute("PixelAspectRatio", float(header.pixel_aspect))
-    _more(spec, ending, header)
+    ATTRIBUTES[ending](spec, header)
     stills.write(path, spec, pixels)
 
 
-def _more(spec: oiio.ImageSpec, ending: str, header: Header) -> None:
-    """What only some formats know."""
-    if ending == ".exr":
-        spec.attribute("compression", header.compression)
-        spec.attribute("capDate", FIXED_DATE)
-        spec.attribute("DateTime", FIXED_DATE)
-        spec.attribute("oiio:ColorSpace", "Linear" if header.linear else "")
-        if header.rate is not None:
-            spec.attribute("framesPerSecond", oiio.TypeDesc("rational"), (header.rate.numerator, header.rate.denominator))
-        if header.timecode:
-            spec.attribute("smpte:TimeCode", oiio.TypeTimeCode, (packed_timecode(header.timecode), 0))
-    elif ending == ".tif":
-        spec.attribute("compression", "zip")
-        spec.attribute("tiff:zipquality", 1)
-        if str(spec.format) == "float":
-            spec.attribute("tiff:predictor", 1)  # none: few readers know the one for floats
-        spec.attribute("DateTime", FIXED_DATE)
-        spec.attribute("Software", "")
-    elif ending == ".png":
-        spec.attribute("png:compressionLevel", stills.PNG_LEVEL)
-        spec.attribute("png:filter", stills.PNG_NO_FILTER if spec.nchannels == 1 else 8 | 16)
-    else:
-        spec.attribute("compression", "jpeg:95")
-        spec.attribute("jpeg:subsampling", "4:4:4")
+def _exr(spec: oiio.ImageSpec, header: Header) -> None:
+    spec.attribute("compression", header.compression)
+    spec.attribute("capDate", FIXED_DATE)
+    spec.attribute("DateTime", FIXED_DATE)
+    spec.attribute("oiio:ColorSpace", "Linear" if header.linear else "")
+    if header.rate is not None:
+        spec.attribute("framesPerSecond", oiio.TypeDesc("rational"), (header.rate.numerator, header.rate.denominator))
+    if header.timecode:
+        spec.attribute("smpte:TimeCode", oiio.TypeTimeCode, (packed_timecode(header.timecode), 0))
+
+
+def _tiff(spec: oiio.ImageSpec, header: Header) -> None:
+    spec.attribute("compression", "zip")
+    spec.attribute("tiff:zipquality", 1)
+    if str(spec.format) == "float":
+        spec.attribute("tiff:predictor", 1)  # none: few readers know the one for floats
+    spec.attribute("DateTime", FIXED_DATE)
+    spec.attribute("Software", "")
+
+
+def _png(spec: oiio.ImageSpec, header: Header) -> None:
+    spec.attribute("png:compressionLevel", stills.PNG_LEVEL)
+    spec.attribute("png:filter", stills.PNG_NO_FILTER if spec.nchannels == 1 else 8 | 16)
+    if header.premultiplied:
+        spec.attribute("oiio:UnassociatedAlpha", 1)  # or the writer would divide by alpha
+
+
+def _jpeg(spec: oiio.ImageSpec, header: Header) -> None:
+    spec.attribute("compression", "jpeg:95")
+    spec.attribute("jpeg:subsampling", "4:4:4")
+
+
+ATTRIBUTES: dict[str, Callable[[oiio.ImageSpec, Header], None]] = {".exr": _exr, ".tif": _tiff, ".png": _png, ".jpg": _jpeg}
+"""by ending, what only that format knows"""

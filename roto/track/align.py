@@ -16,8 +16,7 @@ from roto.jit import kernel, leaf
 from roto.motion.keys import Floats
 
 MOVE, SIMILAR, AFFINE, PERSPECTIVE = "move", "similar", "affine", "perspective"
-NUMBERS = {MOVE: 2, SIMILAR: 4, AFFINE: 6, PERSPECTIVE: 8}
-"""of each model: how many numbers a map has"""
+"""models of a motion, from the stiffest on"""
 BLUR = 0.8
 """px: both pictures are softened by so much, so that what lies between pixels is smooth"""
 MOST = 12_000

@@ -18,8 +18,8 @@ ROWS = {
     "trace": {"shape": "{new}", "entry": "{new2}", "matte": "{matte}", "name": "sail", "frame": FIRST, "points": SIX, "curves": NO},
     "freehand": {"shape": "{new}", "entry": "{new2}", "matte": "{matte}", "name": "sail", "frame": FIRST, "path": LOOP, "tolerance": 1.0},
     "fringe": {
-        "shape": "{new}", "entry": "{new2}", "matte": "{matte}", "of": "{body}", "name": "tufts", "frame": FIRST, "path": [[10, 20], [40, 20]],
-        "radius": 5.0,
+        "shape": "{new}", "entry": "{new2}", "matte": "{matte}", "of": "{body}", "name": "tufts", "frame": FIRST,
+        "path": [[10, 20], [40, 20]], "radius": 5.0,
     },
     "duplicate": {"shape": "{body}", "twin": "{new}", "entry": "{new2}", "matte": "{matte}"},
     "appearance": {"shape": "{body}", "name": "patched kite", "colour": 5, "profile": "smooth", "blur": False},

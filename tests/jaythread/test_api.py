@@ -6,7 +6,10 @@ import uuid
 import pytest
 from django.test import Client
 
+from jaythread import environment
 from jaythread.desk.document import core_cache
+from jaythread.desk.view import news
+from ops import api_document
 from roto.exchange import document
 
 from ..conftest import FIRST, trace
@@ -84,3 +87,38 @@ def test_a_picture_of_nonsense_is_refused_and_one_far_outside_is_empty(door, sho
     for box in ([0, 0, 0, 0], [50, 50, 10, 10], [-900, -900, -800, -800], [10**9, 10**9, 10**9 + 5, 10**9 + 5]):
         assert post(door, path, {"frame": FIRST, "box": box}).status_code < 500
     assert post(door, path, {"frame": FIRST + 10_000}).status_code < 500
+
+
+def test_the_api_says_of_itself_what_is_pinned():
+    """What others have built on: a change of it is meant, and shows in the same commit."""
+    assert api_document.document() == api_document.TARGET.read_text(), "if it is meant: python ops/api_document.py"
+
+
+def test_every_answer_of_the_api_has_a_schema_but_for_files_and_pictures():
+    bare = set()
+    for path, methods in json.loads(api_document.TARGET.read_text())["paths"].items():
+        for said in methods.values():
+            if not any("content" in reply for code, reply in said["responses"].items() if code.startswith("2")):
+                bare.add(path.rpartition("/")[2])
+    assert bare == {"document", "svg", "table", "picture", "outlines", "keys"}
+
+
+def test_an_answer_and_its_log_lines_bear_the_same_id(door, shot, caplog, monkeypatch):
+    def broken(*_args, **_kwargs):
+        raise RuntimeError("the sea came in")
+
+    monkeypatch.setattr(news, "since", broken)
+    reply = door.get(f"/api/shots/{shot.pk}/news?revision=0")
+    assert reply.status_code == 500 and "sea" not in reply.content.decode()
+    mark = reply["X-Request-Id"]
+    assert len(mark) == 12 and reply.status_code == 500
+    assert door.get("/surfaces")["X-Request-Id"] != mark
+
+
+def test_what_is_wrong_with_the_settings_of_a_machine_is_said_by_name():
+    with pytest.raises(SystemExit, match="JAY_DB_PORT is 'north'"):
+        environment.read({"JAY_DB_PORT": "north"})
+    with pytest.raises(SystemExit, match="JAY_LOG is 'LOUD'.*JAY_BENCH_WAIT|JAY_BENCH_WAIT.*JAY_LOG is 'LOUD'"):
+        environment.read({"JAY_LOG": "LOUD", "JAY_BENCH_WAIT": "-1"})
+    read = environment.read({"JAY_HOSTS": "desk.saltmarsh.example, 127.0.0.1", "JAY_DB_PORT": ""})
+    assert read.hosts == ["desk.saltmarsh.example", "127.0.0.1"] and read.db_port == 54330

@@ -1,5 +1,8 @@
 """Fringes: alpha solved from the plate within a band, steadied, laid into the stack."""
 
+import os
+import subprocess
+import sys
 from dataclasses import replace
 
 import cv2
@@ -278,3 +281,21 @@ def test_a_band_around_a_moving_shape_rides_with_it():
     assert np.allclose(later - here, [10, 0], atol=1e-6) and np.allclose(here, points[:, :2], atol=1e-6)
     low, high = here.min(axis=0), here.max(axis=0)
     assert np.allclose([*low, *high], [35, 15, 65, 75], atol=1.5)  # five px around where the block is on frame 6
+
+
+TWO_THREADS = """
+import threading
+import numpy as np
+from roto.matte.matting.foreground import foreground
+picture, alpha = np.random.default_rng(1).random((120, 160, 3)), np.random.default_rng(2).random((120, 160))
+foreground(picture, alpha)  # compiled
+threads = [threading.Thread(target=lambda: [foreground(picture, alpha) for _ in range(20)]) for _ in range(4)]
+for t in threads: t.start()
+for t in threads: t.join()
+"""
+
+
+def test_cut_outs_are_made_in_threads_whatever_the_machine_brings_along():
+    """With numba's own pool of threads, which is all there is on a bare machine, two that enter it at once end the process."""
+    done = subprocess.run([sys.executable, "-c", TWO_THREADS], env=os.environ | {"NUMBA_THREADING_LAYER": "workqueue"}, capture_output=True)
+    assert done.returncode == 0, done.stderr.decode()[-500:]

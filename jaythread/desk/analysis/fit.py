@@ -1,6 +1,5 @@
 """The step Check: how well a matte's outlines lie on the picture, frame by frame; which frames were looked at; where to key next."""
 
-import hashlib
 import uuid
 from dataclasses import dataclass
 from typing import Any
@@ -21,6 +20,7 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.curve.flatten import flatten
+from roto.matte.frame_keys import FrameKeys, rows_of
 from roto.matte.modes import SOLVE
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.keys import Floats
@@ -59,15 +59,15 @@ def ready(shot: Shot, row: Matte, plate: Plate | None) -> Looked:
     lines = [e for e in core.entries if e.mode != SOLVE and e.shape.kind == CLOSED]
     shapes = {e.shape.id: e.shape for e in lines}
     outlines = {i: s.outlines(frames) for i, s in shapes.items()}
-    mixes = [hashlib.sha256(f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0} {f}".encode()) for f in frames]
+    common = f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0}"
+    mixed = FrameKeys(common, {int(f): "" for f in frames})
     for entry in lines:
-        rounded = np.round(outlines[entry.shape.id], 3)
-        for k, mix in enumerate(mixes):
-            if entry.shape.is_live(int(frames[k])):
-                mix.update(f"{entry.shape.id} {entry.mode} {entry.inverted}".encode())
-                mix.update(rounded[k].tobytes())
+        live = np.array([entry.shape.is_live(int(f)) for f in frames], dtype=bool)
+        rounded = np.round(outlines[entry.shape.id][live], 3)
+        said = f"{entry.shape.id} {entry.mode} {entry.inverted}"
+        mixed.mix(frames[live].tolist(), said.encode(), rows_of(rounded, len(rounded)))
     modes = {e.shape.id: e.mode for e in lines}
-    return Looked(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=[m.hexdigest() for m in mixes])
+    return Looked(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=list(mixed.names().values()))
 
 
 def _cover(look: Looked, but: str, k: int) -> np.ndarray | None:

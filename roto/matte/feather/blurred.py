@@ -7,19 +7,13 @@ that move over each other combine as they do at each moment.
 
 import numpy as np
 
-from roto.jit import inlined, leaf
+from roto.jit import inlined
 from roto.matte.feather.integral import mean_alpha
 from roto.matte.feather.reach import crossings_in_row, from_edge, nearest_in_row, touched
 from roto.matte.raster.edges import SMALL
+from roto.matte.raster.spans import fill
 from roto.simd import LANE, even_alpha, lowest_bit
 from roto.tolerances import SOFT_MARGIN
-
-
-@leaf
-def fill(buffer, value):
-    """Set all to a float32, in a loop that compiles to vector instructions."""
-    for i in range(len(buffer)):
-        buffer[i] = value
 
 
 @inlined

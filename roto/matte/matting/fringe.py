@@ -7,7 +7,6 @@ count. The inner reach is how far from its own border inwards the band fades in.
 
 import hashlib
 import io
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from threading import Lock, RLock
@@ -15,10 +14,12 @@ from typing import Protocol
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from roto.curve.brush import around
 from roto.errors import BadGeometry
+from roto.matte.frame_keys import FrameKeys, exposures, rows_of
 from roto.matte.matting.foreground import foreground
 from roto.matte.matting.laplacian import RADIUS, solve_alpha
 from roto.matte.matting.temporal import AROUND, STEPS, cleaned, motion, solved_again, steadied, stored
@@ -238,23 +239,20 @@ class Fringes:
         if not frames:
             return {}
         numbers = np.array(frames, dtype=np.int64)
-        opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in frames), strict=True))
+        opens, closes = exposures(matte.shutter, numbers)
         moments = np.stack([opens, numbers, closes], axis=1)
         grows = matte.shift_at(numbers)
-        mixes = {
-            f: hashlib.sha256(f"{METHOD} {matte.size} {self.named(f)} {matte.shutter} {g}".encode())
-            for f, g in zip(frames, grows, strict=True)
-        }
+        own = {f: (self.named(f), float(g)) for f, g in zip(frames, grows, strict=True)}
+        mixed = FrameKeys(f"{METHOD} {matte.size} {matte.shutter}", own)
         for entry in matte.entries[: at + 1]:
             shape = entry.shape
             outlines = np.round(shape.outline(moments.ravel(), np.repeat(numbers, 3)), 6).reshape(len(frames), -1)
-            reaches, settings = shape.reaches_at(numbers), shape.settings_at(numbers)
-            for k, (f, mix) in enumerate(mixes.items()):
-                if shape.is_live(f):
-                    mix.update(f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} {settings[k]}".encode())
-                    mix.update(outlines[k].tobytes())
-                    mix.update(b"" if reaches is None else reaches[k].tobytes())
-        return {f: mix.hexdigest() for f, mix in mixes.items()}
+            live = np.array([shape.is_live(f) for f in frames], dtype=bool)
+            reaches, settings = shape.reaches_at(numbers), np.array(shape.settings_at(numbers))
+            count, said = int(live.sum()), f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} "
+            ends = rows_of(None if reaches is None else reaches[live], count)
+            mixed.mix(numbers[live].tolist(), said.encode(), rows_of(settings[live], count), rows_of(outlines[live], count), ends)
+        return mixed.names()
 
 
 def _near(keys: dict[int, str], frame: int, away: int) -> list[int]:
@@ -276,16 +274,16 @@ class InMemory:
     """Keeps the newest solved frames; `beyond`, if given, is asked and told as well."""
 
     def __init__(self, beyond: Keep | None = None, most: int = KEPT) -> None:
-        self.beyond, self.most = beyond, most
-        self.kept: OrderedDict[str, Solved] = OrderedDict()
+        self.beyond = beyond
+        self.kept: LRUCache[str, Solved] = LRUCache(most)
         self.lock = Lock()
 
     def get(self, key: str) -> Solved | None:
         """What is kept under a key."""
         with self.lock:
-            if key in self.kept:
-                self.kept.move_to_end(key)
-                return self.kept[key]
+            kept = self.kept.get(key)
+        if kept is not None:
+            return kept
         found = self.beyond.get(key) if self.beyond else None
         if found is not None:
             self._remember(key, found)
@@ -300,8 +298,6 @@ class InMemory:
     def _remember(self, key: str, solved: Solved) -> None:
         with self.lock:
             self.kept[key] = solved
-            while len(self.kept) > self.most:
-                self.kept.popitem(last=False)
 
 
 def own_colour(picture: Picture, solved: Solved) -> Picture:

@@ -2,12 +2,13 @@
 
 He, Sun, Tang: Fast matting using large kernel matting Laplacian matrices (CVPR 2010), after Levin, Lischinski, Weiss: A closed-form
 solution to natural image matting (PAMI 2008): within each small window alpha is an affine function of colour. The Laplacian is never
-written down; it is applied by box filters, and the unknown values follow by conjugate gradients.
+written down; it is applied by box filters, and SciPy's conjugate gradients find the unknown values.
 """
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse.linalg import LinearOperator, cg
 
 from roto.tolerances import MATTING_REGULAR, MATTING_REST
 
@@ -98,26 +99,20 @@ def solve_alpha(
         picture = np.pad(picture, (*room, (0, 0)), mode="symmetric")
         known, unknown = np.pad(known, room, mode="symmetric"), np.pad(unknown, room, mode="symmetric")
     laplacian = Laplacian(picture, radius)
-    free = unknown.astype(np.float64)
-    fixed = known * (1 - free)
-    rest = -laplacian(fixed) * free
-    diagonal = laplacian.diagonal()
-    quick = np.where(unknown & (diagonal > 0), 1.0 / np.maximum(diagonal, 1e-12), 0.0)
-    found = np.zeros_like(fixed)
-    enough = MATTING_REST * float(np.linalg.norm(rest))
-    way = quick * rest
-    size = float(np.vdot(rest, way))
-    for _ in range(MOST_TURNS):
-        if float(np.linalg.norm(rest)) <= enough:
-            break
-        pushed = laplacian(way) * free
-        step = size / float(np.vdot(way, pushed))
-        found += step * way
-        rest -= step * pushed
-        quickened = quick * rest
-        now = float(np.vdot(rest, quickened))
-        way = quickened + (now / size) * way
-        size = now
-    out = np.clip(np.where(unknown, found, known), 0.0, 1.0)
+    fixed = np.where(unknown, 0.0, known).astype(np.float64)
+    plane = np.zeros_like(fixed)
+
+    def push(values: Plane) -> Plane:
+        plane[unknown] = values
+        return np.asarray(laplacian(plane)[unknown])
+
+    diagonal = laplacian.diagonal()[unknown]
+    quick = np.where(diagonal > 0, 1.0 / np.maximum(diagonal, 1e-12), 0.0)
+    count = len(diagonal)
+    operator = LinearOperator((count, count), matvec=push, dtype=np.float64)
+    nearly = LinearOperator((count, count), matvec=lambda values: quick * values, dtype=np.float64)
+    found, _ = cg(operator, -laplacian(fixed)[unknown], rtol=MATTING_REST, maxiter=MOST_TURNS, M=nearly)
+    fixed[unknown] = found
+    out = np.clip(fixed, 0.0, 1.0)
     (top, _), (left, _) = room
     return np.ascontiguousarray(out[top : top + height, left : left + width], dtype=np.float32)

@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.jit import inlined
-from roto.matte.feather.blurred import alpha_in_row, fill, look
+from roto.matte.feather.blurred import alpha_in_row, look
 from roto.matte.feather.reach import thin_row
 from roto.matte.feather.variable import varying_row
 from roto.matte.raster.coverage import UNIT, areas, sweep_row
 from roto.matte.raster.coverage import scratch as coverage_scratch
-from roto.matte.raster.spans import columns, union
+from roto.matte.raster.spans import columns, fill, union
 from roto.motion.keys import Floats
 from roto.simd import LANE
 from roto.tolerances import THIN_REACH

@@ -20,6 +20,7 @@ from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.track import ride
 from roto.track import track as core
+from roto.track.align import MOVE, PERSPECTIVE
 from roto.track.thin import baked, thin
 from roto.track.track import Track as CoreTrack
 
@@ -81,7 +82,7 @@ def new_track(session: Session, said: NewTrack) -> Outcome:
         (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
         points = [[x0, y0], [x1, y0], [x1, y1], [x0, y1]]
         patch = {
-            "frame": said.frame, "shape": str(row.pk), "holds_out": said.holds_out, "search": said.search, "model": core.PERSPECTIVE,
+            "frame": said.frame, "shape": str(row.pk), "holds_out": said.holds_out, "search": said.search, "model": PERSPECTIVE,
         }  # fmt: skip
     elif said.half:
         patch = {"frame": said.frame, "half": said.half, "model": said.model, "search": said.search}
@@ -235,7 +236,7 @@ def carry(session: Session, said: Carry) -> Outcome:
     def carried(shape: CoreShape) -> Reshaped:
         if said.track == "group":
             return ride.with_carrier(shape, None), f"{shape.name} rides as its group does"
-        how = said.how or (track.hows[-1] if track else core.MOVE)
+        how = said.how or (track.hows[-1] if track else MOVE)
         return ride.carry(shape, track, how, said.frame), f"{shape.name} rides on {track.name if track else 'nothing'}"
 
     return session.reshaped(said.shape, carried)

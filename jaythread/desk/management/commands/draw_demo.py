@@ -59,6 +59,6 @@ class Command(BaseCommand):
         return names
 
 
-def parsed(command: dict) -> object:
+def parsed(command: dict[str, object]) -> object:
     """A command as the page would send it."""
     return TypeAdapter(commands.Command).validate_python(command)

@@ -1,4 +1,5 @@
-// What an edit may say, one function a command, with types. Written by ops/command_builders.py from the register; do not change it by hand.
+// What an edit may say, one function a command, with types.
+// Written by ops/command_builders.py from the register of commands; do not change it by hand.
 
 /** A group at rest, of shapes that move as one from now on; they stay where they are.
  *  @param {{shape: string, name: string, members: string[], frame: number, colour?: number}} said */

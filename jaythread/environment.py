@@ -1,0 +1,51 @@
+"""What a machine may change, read from the environment (JAY_*) and checked at start: a wrong value is named before anything runs."""
+
+import os
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, Field, ValidationError
+
+BASE = Path(__file__).resolve().parent.parent
+
+Names = Annotated[
+    list[str], BeforeValidator(lambda text: [w.strip() for w in text.split(",") if w.strip()] if isinstance(text, str) else text)
+]
+"""words with commas between them"""
+
+
+class Environment(BaseModel):
+    """One field a setting: JAY_RUN is `run`, JAY_DB_PORT is `db_port`. Seconds where nothing else is said."""
+
+    run: Path = BASE / ".run"
+    files: Path | None = None
+    """plates and packages; in the run folder unless said"""
+    secret: str = ""
+    """the key that signs sessions; else the run folder's file `secret`"""
+    hosts: Names = ["127.0.0.1", "localhost", "testserver"]
+    db: str = Field("jaythread", min_length=1)
+    db_user: str = Field("jay", min_length=1)
+    db_port: int = Field(54330, ge=1, le=65535)
+    bench: str = Field("http://127.0.0.1:8401", pattern=r"^https?://")
+    """the receiver's transfer point"""
+    bench_token: str = ""
+    bench_token_file: Path | None = None
+    bench_wait: float = Field(2.0, gt=0)
+    """before the first new try; twice as long each time"""
+    heartbeat: float = Field(10.0, gt=0)
+    sweep_when: str = Field("* * * * *", pattern=r"^\S+( \S+){4,5}$")
+    """as cron has it; a sixth field counts seconds"""
+    stalled_after: float = Field(30.0, gt=0)
+    """without a heartbeat, after which a worker counts as dead"""
+    log: Literal["DEBUG", "INFO", "WARNING", "ERROR"] = "WARNING"
+
+
+def read(environ: Mapping[str, str] = os.environ) -> Environment:
+    """The settings of this machine. Ends the program with a sentence that names what is wrong, and how it is written."""
+    given: dict[str, Any] = {n: environ[f"JAY_{n.upper()}"] for n in Environment.model_fields if environ.get(f"JAY_{n.upper()}")}
+    try:
+        return Environment.model_validate(given)
+    except ValidationError as error:
+        wrong = [f"JAY_{str(e['loc'][0]).upper()} is '{given[str(e['loc'][0])]}': {e['msg']}." for e in error.errors()]
+        raise SystemExit("Cannot start. " + " ".join(wrong)) from None
