@@ -9,10 +9,13 @@ from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
 BASE = Path(__file__).resolve().parent.parent
 
-Names = Annotated[
-    list[str], BeforeValidator(lambda text: [w.strip() for w in text.split(",") if w.strip()] if isinstance(text, str) else text)
-]
-"""words with commas between them"""
+
+def _words(text: Any) -> Any:
+    """Words with commas between them."""
+    return [w.strip() for w in text.split(",") if w.strip()] if isinstance(text, str) else text
+
+
+Names = Annotated[list[str], BeforeValidator(_words)]
 
 
 class Environment(BaseModel):

@@ -18,6 +18,12 @@ class KeysIn(Schema):
     keys: Annotated[dict[Annotated[str, Field(max_length=40)], Annotated[list[Key], Field(max_length=4)]], Field(max_length=300)]
 
 
-@router.post("/me/keys")
+class KeysOut(Schema):
+    """All keys that the person has chosen."""
+
+    keys: dict[str, list[str]]
+
+
+@router.post("/me/keys", response=KeysOut)
 def keep_keys(request: HttpRequest, body: KeysIn) -> Any:
     return {"keys": actions.keep(request.user, keys=body.keys).keys}

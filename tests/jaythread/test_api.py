@@ -100,7 +100,7 @@ def test_every_answer_of_the_api_has_a_schema_but_for_files_and_pictures():
         for said in methods.values():
             if not any("content" in reply for code, reply in said["responses"].items() if code.startswith("2")):
                 bare.add(path.rpartition("/")[2])
-    assert bare == {"document", "svg", "table", "picture", "outlines", "keys"}
+    assert bare == {"document", "svg", "table", "picture", "outlines"}
 
 
 def test_an_answer_and_its_log_lines_bear_the_same_id(door, shot, caplog, monkeypatch):
@@ -118,7 +118,7 @@ def test_an_answer_and_its_log_lines_bear_the_same_id(door, shot, caplog, monkey
 def test_what_is_wrong_with_the_settings_of_a_machine_is_said_by_name():
     with pytest.raises(SystemExit, match="JAY_DB_PORT is 'north'"):
         environment.read({"JAY_DB_PORT": "north"})
-    with pytest.raises(SystemExit, match="JAY_LOG is 'LOUD'.*JAY_BENCH_WAIT|JAY_BENCH_WAIT.*JAY_LOG is 'LOUD'"):
+    with pytest.raises(SystemExit, match=r"JAY_BENCH_WAIT is '-1'.*JAY_LOG is 'LOUD'"):
         environment.read({"JAY_LOG": "LOUD", "JAY_BENCH_WAIT": "-1"})
     read = environment.read({"JAY_HOSTS": "desk.saltmarsh.example, 127.0.0.1", "JAY_DB_PORT": ""})
     assert read.hosts == ["desk.saltmarsh.example", "127.0.0.1"] and read.db_port == 54330
