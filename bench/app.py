@@ -43,6 +43,7 @@ def create(folder: Path, token: str) -> Flask:
             abort(403)
 
     _senders(app, store, trouble, sender)
+    _files(app, store, trouble, sender)
     _people(app, store, trouble)
     return app
 
@@ -67,6 +68,26 @@ def _senders(app: Flask, store: Store, trouble: Trouble, sender: Any) -> None:
         sender()
         return jsonify(store.state(key))
 
+    @app.post("/api/packages/<key>/close")
+    def close(key: str) -> tuple[Response, int]:
+        sender()
+        state = store.state(key)
+        if state["state"] == RECEIVING:
+            if trouble.strikes("losing a file"):
+                lost = [n for n in store.names(key) if n.endswith(checking.STILLS + checking.MOVIES)]
+                store.path(key, lost[len(lost) // 2]).unlink()
+            wrong, again = checking.check(store.home(key) / "files", store.names(key))
+            for name in again:
+                store.path(key, name).unlink(missing_ok=True)
+            state["wrong"] = wrong
+            state["state"] = RECEIVED if not wrong else RECEIVING
+            store.keep(key, state)
+            if wrong:
+                return jsonify({**state, "again": again}), 422
+        return jsonify(state), 200
+
+
+def _files(app: Flask, store: Store, trouble: Trouble, sender: Any) -> None:
     @app.route("/api/packages/<key>/files/<path:name>", methods=["HEAD"])
     def offset(key: str, name: str) -> Response:
         sender()
@@ -99,24 +120,6 @@ def _senders(app: Flask, store: Store, trouble: Trouble, sender: Any) -> None:
             raise Wrong("Something broke off.", 502)
         here = store.append(key, name, at, data, length)
         return Response(status=204, headers={"Upload-Offset": str(here)})
-
-    @app.post("/api/packages/<key>/close")
-    def close(key: str) -> tuple[Response, int]:
-        sender()
-        state = store.state(key)
-        if state["state"] == RECEIVING:
-            if trouble.strikes("losing a file"):
-                lost = [n for n in store.names(key) if n.endswith(checking.STILLS + checking.MOVIES)]
-                store.path(key, lost[len(lost) // 2]).unlink()
-            wrong, again = checking.check(store.home(key) / "files", store.names(key))
-            for name in again:
-                store.path(key, name).unlink(missing_ok=True)
-            state["wrong"] = wrong
-            state["state"] = RECEIVED if not wrong else RECEIVING
-            store.keep(key, state)
-            if wrong:
-                return jsonify({**state, "again": again}), 422
-        return jsonify(state), 200
 
 
 def _people(app: Flask, store: Store, trouble: Trouble) -> None:

@@ -61,6 +61,7 @@ class Keys:
 
     @property
     def parts(self) -> int:
+        """How many parts the channel has."""
         return int(self.values.shape[1])
 
     def index(self, frame: int) -> int | None:

@@ -77,6 +77,7 @@ class Shape:
             raise BadGeometry("A reach per point needs one for each point, and a point that has it.")
 
     def is_live(self, frame: int) -> bool:
+        """Whether the shape counts on this frame."""
         return is_live(self.live, frame)
 
     def form_at(self, times: object, number: object) -> Floats:

@@ -25,6 +25,7 @@ class Odd:
     says: str
 
     def to_json(self) -> dict[str, Any]:
+        """As JSON data."""
         return asdict(self)
 
 

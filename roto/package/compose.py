@@ -38,6 +38,7 @@ class Sources:
 
     @property
     def first(self) -> Matte:
+        """The matte that gives the package its size and rate."""
         return self.mattes[0]
 
 

@@ -59,18 +59,22 @@ class Plan:
 
     @property
     def matte(self) -> Matte:
+        """The matte that gives the package its size and rate."""
         return self.sources.first
 
     @property
     def matte_name(self) -> str:
+        """How the mattes are called in names of files."""
         return name_of(self.sources.mattes)
 
     @property
     def size(self) -> tuple[int, int]:
+        """Width and height of the pictures, px."""
         return self.recipe.picture_size(self.matte.size)
 
     @cached_property
     def channels(self) -> tuple[str, ...]:
+        """Names of the channels, in order."""
         return compose.channels(self.sources, self.recipe)
 
     @cached_property

@@ -38,6 +38,7 @@ def digest(path: Path) -> str:
 
 
 def entry(folder: Path, name: str, kind: str = "matte") -> FileEntry:
+    """The manifest's row of a file that is there."""
     path = folder / name
     return FileEntry(name=name, kind=kind, bytes=path.stat().st_size, sha256=digest(path))
 
@@ -119,6 +120,7 @@ def write(folder: Path, data: dict[str, Any], name: str = MANIFEST) -> Path:
 
 
 def write_text(path: Path, text: str) -> Path:
+    """Write a text file, whole or not at all; returns its path."""
     path.parent.mkdir(parents=True, exist_ok=True)
     beside = temporary_name(path)
     beside.write_text(text)

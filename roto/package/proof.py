@@ -1,8 +1,10 @@
 """Reading a package back, with other libraries than wrote it, and comparing it with what was to be made.
 
-Every file is there, in order, what its manifest says, readable to its end, of the right size, depth and channels, says the right rate and
-timecode; its matte covers what it covered before it was written, is black where the shapes cannot be, and on some frames equals a fresh
-render value by value. Frames taken over from a package that was proved are proved by their hash.
+Of the package: every file that the manifest names is there, in order, and nothing else is.
+Of a file: its hash is the manifest's. It reads to its end. Size, depth, channels, rate and timecode are right.
+Of its matte: it covers what it covered before it was written. It is black where the shapes cannot be.
+Of some frames: every value equals that of a fresh render.
+Frames taken over from a package that was proved are proved by their hash alone.
 """
 
 import hashlib
@@ -51,9 +53,11 @@ class Receipt:
 
     @property
     def proved(self) -> bool:
+        """Whether nothing was wrong."""
         return not self.wrong
 
     def to_json(self) -> dict[str, Any]:
+        """The receipt as JSON data."""
         return {
             "proved": self.proved, "checked": self.checked, "by_hash": self.by_hash, "compared": list(self.compared),
             "says": list(self.says), "wrong": list(self.wrong), "odd": [o.to_json() for o in self.odd],

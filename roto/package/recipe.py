@@ -98,6 +98,7 @@ class Recipe:
 
     @property
     def kind(self) -> Format:
+        """The row of the table of formats."""
         return format_of(self.format)
 
     @property

@@ -25,10 +25,12 @@ class Measure:
     box: tuple[int, int, int, int]
 
     def to_json(self) -> dict[str, Any]:
+        """As JSON data."""
         return asdict(self)
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Self:
+        """From what `to_json` gave."""
         return cls(**{**data, "box": tuple(data["box"])})
 
 
@@ -36,7 +38,8 @@ WORDS = 32
 """of eight bytes, looked at together: mostly all of their pixels are 0, or all are 1"""
 
 
-def value_of(table, code):  # in Python as compiled
+def value_of(table, code):
+    """What a code of the file stands for, 0..1; the code itself where there is no table. In Python as compiled."""
     return float(code) if len(table) == 0 else float(table[code])
 
 

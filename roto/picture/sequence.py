@@ -28,10 +28,12 @@ class Sequence:
 
     @property
     def first(self) -> int:
+        """The lowest number."""
         return min(self.files)
 
     @property
     def last(self) -> int:
+        """The highest number."""
         return max(self.files)
 
 

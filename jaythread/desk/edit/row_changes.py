@@ -1,7 +1,7 @@
 """Row changes: which rows were what before, and are what after. Made backwards they are an undo.
 
-Here rows are compared, read and written; what was done, by whom and when, is written by `journal`. A change is {table, key, before, after};
-before or after is None where the row did not or does not exist.
+Here rows are compared, read and written. `journal` writes what was done, by whom and when. A change is {table, key, before, after}:
+before is None where there was no row, after is None where there is none any more.
 """
 
 import base64

@@ -1,7 +1,7 @@
 """A reach in motion: a row of pixels of one outline between two moments.
 
 At either moment each pixel has its signed way into the reach; in between that runs evenly (steps are short), so the mean of alpha over
-the step is known in closed form (see `ramp`). What varies within the step is kept beside the mean as a difference, so that outlines
+the step is known in closed form (see `integral`). What varies within the step is kept beside the mean as a difference, so that outlines
 that move over each other combine as they do at each moment.
 """
 

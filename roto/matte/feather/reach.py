@@ -1,8 +1,10 @@
 """Reach: the signed distance to the boundary of the filled area, a row of pixels at a time, and the alpha of thin reaches.
 
-Cost follows the outline: each side visits only the pixels within its reach. A reach thinner than a pixel takes its profile averaged over
-the pixel, the distance running straight across it, corrected by what the exact coverage and the straight-edge average at no reach differ
-by, fading out at THIN_REACH, so that it becomes the coverage as the reach goes to 0. Wider ones: see `moving`.
+Cost follows the outline: each side visits only the pixels within its reach.
+
+A reach thinner than a pixel takes its profile averaged over the pixel, the distance running straight across it. That is corrected
+towards the exact coverage: by what coverage and straight-edge average differ without a reach, fading out at THIN_REACH. So alpha
+becomes the coverage as the reach goes to 0. For wider reaches see `blurred`.
 """
 
 import numpy as np

@@ -1,8 +1,12 @@
 """Fringes: bands (hair, fuzz) in which alpha is solved from the plate, and steadied over time.
 
-A fringe is a line of the stack whose mode is SOLVE; its shape is the band. What lies below it in the stack says what is known: the band
-is solved but where the matte is solid by more than the shape's outer reach (px), and but where other shapes than the one right below
-count. The inner reach is how far from its own border inwards the band fades in. Everything outside the band stays as it was.
+A fringe is a line of the stack whose mode is SOLVE. Its shape is the band. What lies below it in the stack says what is known:
+
+- Where the matte is solid, farther inside than the shape's outer reach (px), alpha is known to be 1.
+- Where other shapes than the one right below count, alpha is known too.
+- All else within the band is solved. The inner reach is how far from its border inwards the band fades in.
+
+Everything outside the band stays as it was.
 """
 
 import hashlib
@@ -43,9 +47,11 @@ Picture = NDArray[np.float32]
 class Keep(Protocol):
     """Where solved frames are kept from one run to the next."""
 
-    def get(self, key: str) -> Solved | None: ...
+    def get(self, key: str) -> Solved | None:
+        """What is kept under a key, if anything."""
 
-    def put(self, key: str, solved: Solved) -> None: ...
+    def put(self, key: str, solved: Solved) -> None:
+        """Keep it under a key."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

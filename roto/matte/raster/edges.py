@@ -45,8 +45,9 @@ class Geometry(NamedTuple):
 def _with_directions(edges, ways, ring):
     """Fill in what follows from the ends of edges, and turn them so that y rises.
 
-    A place whose nearest place on the outline is a corner lies in the wedge between the normals there: it leans from either side's
-    normal by the sine of the turn at most. Where the neighbours of a side are not known (`ring` false: cut pieces) it is a half circle.
+    Some places have a corner as their nearest place on the outline. They lie in the wedge between the two normals there, so they lean
+    from either normal by the sine of the turn at most. The neighbours of cut pieces are not known (`ring` false): there the wedge is a
+    half circle.
     """
     count = len(edges)
     for i in range(count):
@@ -112,8 +113,8 @@ def _with_reach(edges, ways, origin, spans, hands, reach):
 
 @kernel
 def _with_lean(edges):
-    """Widen the wedges by how far from its nearest place on the outline a pixel may have the one that counts most: the steeper the reach
-    there, the farther (a twofold bound of where t of `varying` is largest)."""
+    """Widen the wedges for a reach that varies: the place that counts most for a pixel need not be the nearest. The steeper the reach
+    runs along the outline, the farther off it may be. The bound is twice the largest distance that `variable` may meet."""
     n = len(edges)
     lean = np.empty(n)
     for k in range(n):

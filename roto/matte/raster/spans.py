@@ -17,6 +17,7 @@ def fill(buffer, value):
 
 @leaf
 def columns(left, right, box0, box1):
+    """Columns [lo, hi) of the box that x from `left` to `right` (px) touches."""
     width = box1 - box0
     if left > right:
         return 0, 0
@@ -84,6 +85,7 @@ def put(source, line, lo, hi, top, inverted):
 
 @leaf
 def union(one, other):
+    """The smallest span [lo, hi) that holds both; empty ones do not count."""
     if one[0] >= one[1]:
         return other[0], other[1]
     if other[0] >= other[1]:

@@ -68,6 +68,7 @@ class Live:
 
     @property
     def still(self) -> bool:
+        """Whether nothing moves while the shutter is open."""
         return len(self.points) == 1
 
     @property
