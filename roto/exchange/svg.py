@@ -8,13 +8,12 @@ from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
-from roto.matte.modes import SOLVE
+from roto.matte.modes import MODES, SOLVE
 from roto.matte.stack import Matte
 from roto.motion.keys import Floats
 from roto.motion.shape import DIVIDING, GROUP, Shape
 
 WHITE, BLACK = "#ffffff", "#000000"
-MODE_SAYS = {"add": "adds", "cut": "cuts", "keep": "keeps only the overlap, which SVG cannot draw"}
 
 
 def path_data(points: Floats) -> str:
@@ -75,7 +74,7 @@ def whole_range(matte: Matte) -> str:
 def _path(matte: Matte, at: int, data: str, frame: int, inside: str, more: str = "") -> str:
     entry = matte.entries[at]
     inner, outer, shift, opacity = entry.shape.settings_at(frame)[0]
-    said = [MODE_SAYS[entry.mode]] + (["inverted, which SVG does not draw"] if entry.inverted else [])
+    said = [MODES[entry.mode].in_svg] + (["inverted, which SVG does not draw"] if entry.inverted else [])
     said += [f"{name} {value:g}" for name, value in (("inner reach", inner), ("outer reach", outer), ("edge shift", shift)) if value]
     said += ["a dividing edge"] if entry.shape.kind == DIVIDING else []
     fill = BLACK if entry.mode == "cut" else WHITE

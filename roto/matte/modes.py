@@ -20,7 +20,7 @@ class Mode:
     """One way to combine.
 
     key: as it is stored and sent. offer, offer_outside: the words in a list to choose from, for the shape and for its outside.
-    sentence: how the matte's sentence says it of a name.
+    sentence: how the matte's sentence says it of a name. in_svg: what an SVG file says of it.
     code: its number in the compiled loops, None where alpha is solved. outside, inside: its rule for areas.
     grows: 1 where a larger shape makes a larger matte, -1 where it makes a smaller one.
     """
@@ -29,6 +29,7 @@ class Mode:
     offer: str
     offer_outside: str = ""
     sentence: str
+    in_svg: str = ""
     code: int | None
     outside: int = PASS
     inside: int = PASS
@@ -39,11 +40,14 @@ SOLVE = "solve"
 """the mode of a fringe: within its shape alpha is solved from the plate (`roto.matte.matting.fringe`)"""
 
 _ALL = (
-    Mode(key="add", offer="adds", offer_outside="adds its outside", sentence="{} adds", code=ADD, inside=ONE),
-    Mode(key="cut", offer="cuts", offer_outside="cuts its outside", sentence="{} cuts", code=CUT, inside=ZERO, grows=-1),
-    Mode(key="keep", offer="keeps overlap", offer_outside="keeps its outside", sentence="keep where {} overlaps", code=KEEP, outside=ZERO),
+    Mode(key="add", offer="adds", offer_outside="adds its outside", sentence="{} adds", in_svg="adds", code=ADD, inside=ONE),
+    Mode(key="cut", offer="cuts", offer_outside="cuts its outside", sentence="{} cuts", in_svg="cuts", code=CUT, inside=ZERO, grows=-1),
+    Mode(
+        key="keep", offer="keeps overlap", offer_outside="keeps its outside", sentence="keep where {} overlaps",
+        in_svg="keeps only the overlap, which SVG cannot draw", code=KEEP, outside=ZERO,
+    ),
     Mode(key=SOLVE, offer="is solved", sentence="{} is solved from the plate", code=None),
-)
+)  # fmt: skip
 MODES = {mode.key: mode for mode in _ALL}
 COMBINES = tuple(mode for mode in _ALL if mode.code is not None)
 """those that combine shapes, in order of their numbers"""

@@ -1,9 +1,12 @@
 """Recipes: how a package is to be made, whatever matte it is made of."""
 
+import json
 import math
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass
 from fractions import Fraction
-from typing import Any, Self
+from typing import Any
+
+from pydantic import ConfigDict, TypeAdapter, ValidationError
 
 from roto.errors import BadRecipe
 from roto.package.formats import Format, format_of
@@ -48,6 +51,8 @@ class Recipe:
     pixel_aspect: width to height of a pixel, as it is written into the files; pixels are not stretched. reverse: last frame first.
     plate: the plate's pictures beside the matte's. shapes, svg, tracks, editorial: what else belongs into the package.
     """
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
 
     format: str = "png16"
     content: str = "matte"
@@ -160,31 +165,19 @@ class Recipe:
         return {**asdict(self), "colour": list(self.colour)}
 
     @classmethod
-    def from_json(cls, data: Any) -> Self:
+    def from_json(cls, data: Any) -> "Recipe":
         """A recipe from JSON data, what is left out as usual. BadRecipe names the first field that is wrong."""
         if not isinstance(data, dict):
             raise BadRecipe("recipe", "must be an object of fields.")
-        known = {f.name: f for f in fields(cls)}
-        given: dict[str, Any] = {}
-        for name, value in data.items():
-            if name not in known:
-                raise BadRecipe(str(name)[:40], "is not a field of a recipe.")
-            usual = known[name].default
-            if name == "colour":
-                fits = isinstance(value, list | tuple) and all(isinstance(v, int | float) and not isinstance(v, bool) for v in value)
-                value = tuple(value) if fits else value
-            elif name == "start":
-                fits = value is None or (isinstance(value, int) and not isinstance(value, bool))
-            elif isinstance(usual, bool | str):
-                fits = isinstance(value, type(usual))
-            else:
-                fits = isinstance(value, int | float if isinstance(usual, float) else int) and not isinstance(value, bool)
-            if not fits:
-                raise BadRecipe(name, "is of the wrong kind.")
-            given[name] = float(value) if name == "pixel_aspect" else value
-        return cls(**given)
+        try:
+            return _CHECKED.validate_json(json.dumps(data))
+        except (ValidationError, TypeError) as error:
+            first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": ("recipe",), "type": ""}
+            unknown = first["type"] == "unexpected_keyword_argument"
+            raise BadRecipe(str(first["loc"][0])[:40], "is not a field of a recipe." if unknown else "is of the wrong kind.") from None
 
 
+_CHECKED = TypeAdapter(Recipe)
 STARTERS: dict[str, tuple[str, Recipe]] = {
     "compositor": (
         "for somebody who puts pictures together: OpenEXR half, the plate's numbers, shapes and tracks beside it",

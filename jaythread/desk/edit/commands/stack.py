@@ -27,7 +27,7 @@ class ChangeEntry(Schema):
     mode: Mode | None = None
     inverted: bool | None = None
     opacity: float | None = Field(None, ge=0, le=1)
-    order: float | None = Field(None, allow_inf_nan=False)
+    order: float | None = Field(None, ge=-1e9, le=1e9, allow_inf_nan=False)
 
 
 @command(ChangeEntry)
