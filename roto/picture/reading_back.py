@@ -21,6 +21,7 @@ from PIL import Image
 from zlib_ng import zlib_ng
 
 from roto.errors import BadPicture
+from roto.jit import kernel
 
 UNREADABLE: tuple[Any, ...] = (
     *(OSError, ValueError, SyntaxError, IndexError, KeyError, EOFError, struct.error),
@@ -135,6 +136,18 @@ def _filter_of(rows: NDArray[np.uint8]) -> int | None:
     return first if first in (0, UP) and (rows[:, 0] == first).all() else None
 
 
+@kernel
+def _undone(rows, above, out):
+    """Rows filtered by "up", each with its filter in front, as they were; above: the row before the first. Into `out`, which it returns."""
+    height, width = out.shape
+    for x in range(width):
+        out[0, x] = rows[0, x + 1] + above[x]
+    for y in range(1, height):
+        for x in range(width):
+            out[y, x] = rows[y, x + 1] + out[y - 1, x]
+    return out
+
+
 def _grey_png(path: Path, found: Found) -> Iterator[NDArray[Any]]:
     """A grey PNG in strips of rows, checked chunk by chunk. zlib-ng inflates it, which is not the library that writes ours. Rows may stand
     as they are or as differences from the row above. Where a row is filtered otherwise, Pillow reads the rest."""
@@ -167,9 +180,7 @@ def _grey_png(path: Path, found: Found) -> Iterator[NDArray[Any]]:
         top += len(rows)
         plain_rows = rows[:, 1:]
         if filtered == UP:
-            plain_rows = np.array(plain_rows)
-            plain_rows[0] += above
-            np.add.accumulate(plain_rows, axis=0, dtype=np.uint8, out=plain_rows)
+            plain_rows = _undone(rows, above, np.empty(plain_rows.shape, np.uint8))
         above = plain_rows[-1]
         yield plain_rows.view(">u2" if step == 2 else np.uint8)
     if inflating.decompress(rest, 1) or not inflating.eof:
