@@ -41,4 +41,5 @@ export default [
     languageOptions: { sourceType: "script", globals: { follow: "readonly" } },
     rules: { "no-redeclare": ["error", { builtinGlobals: false }] },
   },
+  { files: ["tests/page/*.js"], languageOptions: { globals: { Buffer: "readonly" } } },
 ];
