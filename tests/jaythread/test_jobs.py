@@ -1,0 +1,223 @@
+"""Long work: one runner for every kind. A kind made for these tests shows what all of them get."""
+
+import time
+from datetime import timedelta
+
+import pytest
+from django.db import IntegrityError
+from django.test import Client
+from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
+from pydantic import BaseModel, Field
+
+from jaythread.errors import NotAllowed, NotThere, Refused
+from jaythread.jobs import actions, progress
+from jaythread.jobs.models import Job, State
+from jaythread.jobs.registry import KINDS, Kind, Prepared
+from roto.errors import BadTrack
+
+from ..conftest import ask, carry_out
+
+pytestmark = pytest.mark.django_db
+BACKEND = "django.contrib.auth.backends.ModelBackend"
+
+
+class Lengths(BaseModel):
+    """How many steps; and which of them goes wrong."""
+
+    steps: int = Field(5, ge=0, le=50)
+    bad: int = -1
+
+
+@pytest.fixture
+def kind(monkeypatch):
+    """Work that counts kites; `acts` says what happens beside it at a step, `ended` who was told at its end."""
+    it = type("Counting", (), {"acts": {}, "ended": [], "seen": []})()
+
+    def prepare(shot, subject, said):
+        if subject == "sunk":
+            raise Refused("That boat is sunk.")
+        return Prepared(total=said.steps)
+
+    def run(job, told):
+        steps = job.settings["steps"]
+        told.begin(steps)
+        for step in range(1, steps + 1):
+            it.acts.get(step, lambda: None)()
+            if step == job.settings["bad"]:
+                raise BadTrack("a kite is missing")
+            it.seen.append(step)
+            told.step(step)
+        return f"Counted {steps} kites."
+
+    it.kind = Kind(
+        name="kites.count", may="trace", busy="These kites are being counted already.", settings=Lengths, prepare=prepare, run=run,
+        ended=lambda job: it.ended.append(job.state), at_once=2,
+    )  # fmt: skip
+    monkeypatch.setitem(KINDS, "kites.count", it.kind)
+    monkeypatch.setattr(progress, "TELL_EVERY", 0.0)
+    return it
+
+
+def queued(job) -> int:
+    return ProcrastinateJob.objects.filter(task_name="jobs.carry_out", args__job_id=job.pk).count()
+
+
+def test_work_waits_for_a_worker_and_ends_with_its_sentence(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky", steps=5)
+    assert (job.state, job.total, queued(job), kind.seen) == (State.WAITING, 5, 1, [])
+    done = carry_out(job)
+    assert (done.state, done.done, done.percent, done.message) == (State.DONE, 5, 100, "Counted 5 kites.")
+    assert kind.ended == [State.DONE]
+
+
+def test_short_work_is_done_when_asking_returns_and_never_queued(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky", steps=2)
+    assert (job.state, job.message, queued(job)) == (State.DONE, "Counted 2 kites.", 0)
+
+
+def test_the_same_work_is_not_asked_for_twice_but_again_when_it_is_over(people, shot, kind):
+    first = ask(people["rafe"], shot, "kites.count", "sky")
+    with pytest.raises(Refused, match="being counted already"):
+        ask(people["marta"], shot, "kites.count", "sky")
+    other = ask(people["marta"], shot, "kites.count", "shore")
+    carry_out(first)
+    again = ask(people["marta"], shot, "kites.count", "sky")
+    assert len({first.pk, other.pk, again.pk}) == 3
+    assert actions.newest_of("kites.count", "sky") == again
+
+
+def test_the_database_itself_keeps_work_single(people, shot, kind):
+    ask(people["rafe"], shot, "kites.count", "sky")
+    with pytest.raises(IntegrityError):
+        Job.objects.create(kind="kites.count", subject="sky", shot=shot, user=people["rafe"])
+
+
+def test_what_cannot_be_done_is_refused_and_leaves_nothing(people, shot, kind):
+    for subject, settings, sentence in (("sunk", {}, "sunk"), ("sky", {"steps": 51}, "steps"), ("sky", {"steps": "many"}, "steps")):
+        with pytest.raises(Refused, match=sentence):
+            ask(people["rafe"], shot, "kites.count", subject, **settings)
+    for name in ("kites.sell", "", "plate.decode"):  # the last one is known, but no page asks for it
+        with pytest.raises(Refused, match="no work called"):
+            ask(people["rafe"], shot, name, "sky")
+    assert not Job.objects.filter(kind="kites.count").exists()
+
+
+def test_who_may_not_trace_asks_for_nothing_and_stops_nothing(people, shot, kind):
+    with pytest.raises(NotAllowed):
+        ask(people["noor"], shot, "kites.count", "sky")
+    with pytest.raises(NotThere):
+        ask(people["otto"], shot, "kites.count", "sky")
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    with pytest.raises(NotAllowed):
+        actions.cancel(people["noor"], shot.pk, job.pk)
+    job.refresh_from_db()
+    assert not job.cancel
+
+
+def test_work_that_waits_ends_at_once_when_it_is_cancelled(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    actions.cancel(people["rafe"], shot.pk, job.pk)
+    job.refresh_from_db()
+    assert (job.state, kind.ended) == (State.CANCELLED, [State.CANCELLED])
+    assert carry_out(job).state == State.CANCELLED and kind.seen == []
+    assert ask(people["rafe"], shot, "kites.count", "sky").pk != job.pk
+
+
+def test_work_under_way_stops_at_its_next_step_and_keeps_what_it_has(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    kind.acts[3] = lambda: actions.cancel(people["rafe"], shot.pk, job.pk)
+    done = carry_out(job)
+    assert (done.state, done.done, kind.seen, kind.ended) == (State.CANCELLED, 3, [1, 2, 3], [State.CANCELLED])
+
+
+def test_cancelling_what_is_over_or_never_was(people, shot, kind):
+    job = carry_out(ask(people["rafe"], shot, "kites.count", "sky"))
+    actions.cancel(people["rafe"], shot.pk, job.pk)
+    job.refresh_from_db()
+    assert job.state == State.DONE, "what is done stays done"
+    with pytest.raises(NotThere):
+        actions.cancel(people["rafe"], shot.pk, job.pk + 1000)
+
+
+def test_what_goes_wrong_becomes_a_sentence(people, shot, kind):
+    failed = carry_out(ask(people["rafe"], shot, "kites.count", "sky", bad=2))
+    assert (failed.state, failed.message, failed.done) == (State.FAILED, "a kite is missing", 1)
+    assert kind.ended == [State.FAILED]
+
+
+def test_a_fault_of_ours_is_logged_and_told_without_its_insides(people, shot, kind, caplog):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    kind.acts[2] = lambda: 1 / 0
+    with pytest.raises(ZeroDivisionError):
+        actions.carry_out(job.pk)
+    job.refresh_from_db()
+    assert job.state == State.FAILED and "Nothing you saved is lost" in job.message and "division" not in job.message
+    assert "kites.count failed" in caplog.text
+
+
+def test_work_of_a_killed_worker_is_done_when_it_is_carried_out_again(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky", steps=4)
+    kind.acts[3] = lambda: (_ for _ in ()).throw(SystemExit())
+    with pytest.raises(SystemExit):
+        actions.carry_out(job.pk)
+    job.refresh_from_db()
+    assert job.state == State.WORKING, "as a killed worker leaves it"
+    kind.acts.clear()
+    assert carry_out(job).state == State.DONE
+
+
+def test_what_the_queue_has_forgotten_is_queued_again_once(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    long_ago = timezone.now() - actions.LOST_AFTER - timedelta(seconds=1)
+    Job.objects.filter(pk=job.pk).update(changed=long_ago)
+    assert actions.requeue_lost() == 0, "it stands in the queue"
+    ProcrastinateJob.objects.filter(args__job_id=job.pk).delete()
+    assert actions.requeue_lost() == 1 and queued(job) == 1
+    assert actions.requeue_lost() == 0
+    Job.objects.filter(pk=job.pk).update(changed=timezone.now())
+    ProcrastinateJob.objects.filter(args__job_id=job.pk).delete()
+    assert actions.requeue_lost() == 0, "one that told of itself just now is not lost"
+
+
+def test_work_whose_kind_is_gone_is_left_alone(people, shot, kind, monkeypatch):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    monkeypatch.delitem(KINDS, "kites.count")
+    assert carry_out(job).state == State.WAITING
+    with pytest.raises(NotThere):
+        actions.cancel(people["rafe"], shot.pk, job.pk)
+
+
+def test_reports_are_spaced_out_but_the_last_one_is_written(people, shot, kind, monkeypatch):
+    monkeypatch.setattr(progress, "TELL_EVERY", 60.0)
+    job = ask(people["rafe"], shot, "kites.count", "sky", steps=5)
+    written = []
+    kind.acts.update({k: lambda: written.append(Job.objects.get(pk=job.pk).done) for k in (2, 3, 4, 5)})
+    assert carry_out(job).done == 5
+    assert written == [0, 0, 0, 0]
+
+
+def test_of_each_kind_and_subject_the_newest_is_told_and_what_changed_since(people, shot, kind):
+    old = carry_out(ask(people["rafe"], shot, "kites.count", "sky"))
+    new = ask(people["rafe"], shot, "kites.count", "sky")
+    other = carry_out(ask(people["rafe"], shot, "kites.count", "shore"))
+    told = {job.pk for job in actions.newest(shot) if job.kind == "kites.count"}
+    assert told == {new.pk, other.pk} and old.pk not in told
+    moment = timezone.now()
+    time.sleep(0.01)
+    carry_out(new)
+    assert [job.pk for job in actions.newest(shot, moment)] == [new.pk]
+
+
+def test_over_the_api(people, shot, kind):
+    client = Client()
+    client.force_login(people["rafe"], backend=BACKEND)
+    path = f"/api/shots/{shot.pk}/jobs"
+    body = {"kind": "kites.count", "subject": "sky", "settings": {"steps": 4}}
+    job = client.post(path, body, content_type="application/json").json()
+    assert (job["state"], job["total"], job["percent"], job["settings"]["steps"]) == ("waiting", 4, 0, 4)
+    assert client.post(path, body, content_type="application/json").json()["message"] == "These kites are being counted already."
+    assert [j["id"] for j in client.get(path).json()["jobs"] if j["kind"] == "kites.count"] == [job["id"]]
+    assert job["id"] in [j["id"] for j in client.get(f"/api/productions/{shot.production_id}/jobs").json()["jobs"]]
+    assert client.post(f"{path}/{job['id']}/cancel").json()["id"] == job["id"]
+    assert client.get(path).json()["jobs"][0]["state"] == "cancelled"
