@@ -6,7 +6,8 @@ globalThis.localStorage = {
   setItem: (key, text) => kept.set(key, String(text)),
   clear: () => kept.clear(),
 };
-globalThis.document = { cookie: "csrftoken=abc", hidden: false };
+globalThis.document = { cookie: "csrftoken=abc", hidden: false, documentElement: {} };
+globalThis.getComputedStyle = () => ({ getPropertyValue: () => "#000000" });
 globalThis.window = globalThis;
 globalThis.addEventListener ||= () => {};
 
