@@ -1,14 +1,17 @@
 """The api under wrong input: always an answer with a code and a sentence, never a half-done edit, never a trace of the machine."""
 
 import json
+import logging
 import uuid
 
 import pytest
 from django.test import Client
 
-from jaythread import environment
+from jaythread import environment, logs
 from jaythread.desk.document import core_cache
 from jaythread.desk.view import news
+from jaythread.productions import policies
+from jaythread.productions.models import Membership
 from ops import api_document
 from roto.exchange import document
 
@@ -122,3 +125,36 @@ def test_what_is_wrong_with_the_settings_of_a_machine_is_said_by_name():
         environment.read({"JAY_LOG": "LOUD", "JAY_BENCH_WAIT": "-1"})
     read = environment.read({"JAY_HOSTS": "desk.saltmarsh.example, 127.0.0.1", "JAY_DB_PORT": ""})
     assert read.hosts == ["desk.saltmarsh.example", "127.0.0.1"] and read.db_port == 54330
+
+
+def test_a_slow_answer_and_a_failed_one_are_logged_a_quick_one_is_not(door, shot, caplog, monkeypatch):
+    monkeypatch.setattr(logs, "SLOW", 3600.0)
+    door.get(f"/api/shots/{shot.pk}/desk")
+    assert "jaythread.requests" not in {r.name for r in caplog.records}
+    monkeypatch.setattr(logs, "SLOW", 0.0)
+    door.get(f"/api/shots/{shot.pk}/desk")
+    slow = [r for r in caplog.records if r.name == "jaythread.requests"]
+    assert [r.levelname for r in slow] == ["WARNING"] and f"GET /api/shots/{shot.pk}/desk 200" in slow[0].getMessage()
+
+
+def test_a_line_of_the_log_outside_of_a_request_bears_a_dash():
+    record = logging.makeLogRecord({"msg": "a worker says"})
+    assert logs.WithRequest().filter(record) and record.request_id == "-"
+    assert logs.config("INFO")["root"]["level"] == "INFO"
+
+
+EVERYBODY, TRACERS = {"receiver", "artist", "lead"}, {"artist", "lead"}
+ROLES = {
+    "look": EVERYBODY,
+    "fetch": EVERYBODY,
+    "trace": TRACERS,
+    "deliver": TRACERS,
+    "bring in": TRACERS,
+    "manage": {"lead"},
+}
+
+
+@pytest.mark.parametrize("what", ROLES)
+def test_what_each_role_includes(what):
+    assert {role for role in ("receiver", "artist", "lead") if policies.may(Membership(role=role), what)} == ROLES[what]
+    assert set(policies.MAY) == set(ROLES)
