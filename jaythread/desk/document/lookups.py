@@ -1,12 +1,13 @@
 """Finding what a command or a question names in a shot, and names that are free."""
 
 import uuid
-from typing import Any
+from typing import Any, TypeVar
 
 from jaythread.desk.models import Matte, Shape, StackEntry, Track
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 
+T = TypeVar("T")
 NOT_IN_NAMES = '/\\:*?"<>|.'
 """signs that some file system refuses, and the full stop that parts a file's name"""
 
@@ -27,36 +28,31 @@ def new_id(text: str, model: type[Shape] | type[Matte] | type[StackEntry] | type
     return str(key)
 
 
+def _there(row: T | None, what: str) -> T:
+    if row is None:
+        raise NotThere(f"That {what} is not there any more.")
+    return row
+
+
 def shape_row(shot: Shot, shape_id: str) -> Shape:
     """A shape of the shot; NotThere when there is none."""
-    row = next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).order_by()), None)
-    if row is None:
-        raise NotThere("That shape is not there any more.")
-    return row
+    return _there(next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).order_by()), None), "shape")
 
 
 def matte_row(shot: Shot, matte_id: str) -> Matte:
     """A matte of the shot; NotThere when there is none."""
-    matte = Matte.objects.filter(pk=as_uuid(matte_id), shot=shot).first()
-    if matte is None:
-        raise NotThere("That matte is not there any more.")
-    return matte
+    return _there(Matte.objects.filter(pk=as_uuid(matte_id), shot=shot).first(), "matte")
 
 
 def line_row(shot: Shot, entry_id: str) -> StackEntry:
     """A line of a stack of the shot; NotThere when there is none."""
-    entry = StackEntry.objects.select_related("shape", "matte").filter(pk=as_uuid(entry_id), matte__shot=shot).first()
-    if entry is None:
-        raise NotThere("That line of the stack is not there any more.")
-    return entry
+    lines = StackEntry.objects.select_related("shape", "matte")
+    return _there(lines.filter(pk=as_uuid(entry_id), matte__shot=shot).first(), "line of the stack")
 
 
 def track_row(shot: Shot, track_id: str) -> Track:
     """A track of the shot; NotThere when there is none."""
-    row = Track.objects.filter(pk=as_uuid(track_id), shot=shot).first()
-    if row is None:
-        raise NotThere("That track is not there any more.")
-    return row
+    return _there(Track.objects.filter(pk=as_uuid(track_id), shot=shot).first(), "track")
 
 
 def _free(wanted: str, taken: set[str]) -> str:
