@@ -7,7 +7,7 @@ import shapely
 import skia
 from scipy.ndimage import distance_transform_edt
 
-from roto.motion.keys import Floats
+from roto.arrays import Floats
 
 
 def cairo_alpha(points: Floats, size: tuple[int, int]) -> np.ndarray:

@@ -4,10 +4,11 @@ from fractions import Fraction
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import placement
-from roto.motion.keys import STRAIGHT, Floats, Keys
+from roto.motion.keys import STRAIGHT, Keys
 from roto.motion.shape import CURVE, Shape, settings_values
 
 FULL_HD = (1920, 1080)

@@ -13,9 +13,10 @@ from benchmarks.clips import Clip, texture, turning
 from benchmarks.truth import demo_matte
 from demo.scenes import scenes
 from demo.tracing import finished
+from roto.arrays import Floats
 from roto.matte.render import render
 from roto.motion import edits, placement
-from roto.motion.keys import STRAIGHT, Floats, Keys
+from roto.motion.keys import STRAIGHT, Keys
 from roto.motion.shape import Shape
 from roto.motion.steady_form import steady
 from roto.picture import display, stills

@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Bytes, Floats, Whole
 from roto.jit import kernel, leaf
-from roto.motion.keys import Floats
 
 WINDS, BOUNDS = 1, 2
 """What a side is good for: counting windings, being the filled area's boundary."""
@@ -141,7 +141,7 @@ def _sides_of(vertices):
 
 
 @kernel
-def marked_edges(vertices):
+def marked_edges(vertices: Floats) -> tuple[Floats, Bytes, Whole, Floats, Whole]:
     """Edges (S, 4) of a closed polygon (V, 2) as (x0, y0, x1, y1), and what each is good for (WINDS, BOUNDS or both).
 
     A polygon that does not cross itself has every side good for both; otherwise its edges only wind, and the cut pieces bound. Also, per

@@ -4,9 +4,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.curve.curve_fit import fit_loop
 from roto.errors import BadGeometry
-from roto.motion.keys import Floats
 
 FINE = 4
 """the brush is laid down at so many times the plate's size"""

@@ -7,8 +7,8 @@ Newton steps, split where it is farthest off (P. J. Schneider, "An algorithm for
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry
-from roto.motion.keys import Floats
 from roto.tolerances import SAME_PLACE
 
 CORNER = 60.0

@@ -7,8 +7,8 @@ no longer than M, n = ceil(sqrt(6 M / (8 tolerance))) even steps keep every side
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.jit import kernel, leaf
-from roto.motion.keys import Floats
 
 MOST_SIDES = 4096
 """edges per cubic: enough for a curve of a million px at the finest tolerance, and an end to runaway input."""

@@ -5,11 +5,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.optimize import least_squares
 
+from roto.arrays import Floats
 from roto.curve.flatten import polygon
 from roto.curve.split import cubic_at
 from roto.errors import BadGeometry
 from roto.motion import interpolate
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.point_reach import rearranged
 from roto.motion.shape import Shape
 from roto.tolerances import FLATTEN_REACH

@@ -4,9 +4,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry
 from roto.motion import interpolate
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.point_reach import rearranged
 from roto.motion.shape import CURVE, DIVIDING, Shape, keep_smooth
 from roto.tolerances import ADDED_POINT

@@ -1,6 +1,7 @@
 """The shape document: one matte as one JSON file (schema beside this file), written and read without loss."""
 
 import json
+from collections.abc import Mapping
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -276,8 +277,13 @@ def from_json(document: Any) -> Matte:
 
 def dumps(matte: Matte) -> str:
     """The document as text, a line for each shape, group, track and line of the stack; the same matte gives the same text."""
+    return in_lines(to_json(matte))
+
+
+def in_lines(data: Mapping[str, Any]) -> str:
+    """JSON text of a mapping that people can read, too: a line for each of its values, and for each item of a list of mappings."""
     rows = []
-    for name, value in to_json(matte).items():
+    for name, value in data.items():
         if isinstance(value, list) and value and isinstance(value[0], dict):
             inside = ",\n".join("  " + json.dumps(item, ensure_ascii=False) for item in value)
             rows.append(f' "{name}": [\n{inside}\n ]')

@@ -8,9 +8,9 @@ from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.matte.modes import MODES, SOLVE
 from roto.matte.stack import Matte
-from roto.motion.keys import Floats
 from roto.motion.shape import DIVIDING, GROUP, Shape
 
 WHITE, BLACK = "#ffffff", "#000000"

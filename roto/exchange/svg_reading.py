@@ -17,8 +17,8 @@ from fontTools.pens.recordingPen import RecordingPen
 from fontTools.svgLib.path import parse_path
 from fontTools.svgLib.path.shapes import PathBuilder
 
+from roto.arrays import Floats
 from roto.errors import BadDocument
-from roto.motion.keys import Floats
 
 LARGEST = 20 << 20
 """bytes: of a file that is taken; outlines of a thousand frames traced by machine are below it"""

@@ -9,8 +9,8 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.matte.shutter import Shutter
-from roto.motion.keys import Floats
 
 
 class FrameKeys:

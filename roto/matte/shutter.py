@@ -7,9 +7,9 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import RotoError
 from roto.jit import kernel, leaf
-from roto.motion.keys import Floats
 from roto.tolerances import BLUR_CAP
 
 FARTHEST = 1e6

@@ -8,11 +8,12 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.matte.modes import MODES, SOLVE
 from roto.matte.shutter import Shutter
 from roto.motion import interpolate
 from roto.motion.group import group_of
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.shape import GROUP, Shape
 
 

@@ -5,10 +5,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.matte.modes import SOLVE
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Matte, within
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.shape import REACH, SHIFT, Shape
 
 

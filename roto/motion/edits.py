@@ -5,9 +5,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry, BadKeys
 from roto.motion import interpolate, placement
-from roto.motion.keys import KIND_NAMES, Floats, Keys
+from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.point_reach import LARGEST_REACH, scale_reach
 from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Shape, settings_values
 

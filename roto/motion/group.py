@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry
 from roto.motion import interpolate, placement
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.shape import GROUP, Shape
 from roto.motion.steady_form import Steadied, farthest, kinds_on, steady, taken_out
 from roto.tolerances import KEPT_OUTLINE, SAME_VALUE

@@ -7,8 +7,9 @@ straight the speed comes from the other side only. A key that keeps a speed of i
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.jit import kernel, leaf
-from roto.motion.keys import FLOWING, HOLD, Floats, Keys
+from roto.motion.keys import FLOWING, HOLD, Keys
 from roto.tolerances import SAME_VALUE
 
 

@@ -11,13 +11,11 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Flags, Floats
 from roto.errors import BadKeys
 
 HOLD, STRAIGHT, FLOWING = 0, 1, 2
 KIND_NAMES = ("hold", "straight", "flowing")
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,7 +30,7 @@ class Keys:
 
     frames: NDArray[np.int64]
     values: Floats
-    held: Bools
+    held: Flags
     kinds: NDArray[np.int8]
     speeds: Floats
 
@@ -69,7 +67,7 @@ class Keys:
         at = int(np.searchsorted(self.frames, frame))
         return at if at < len(self.frames) and self.frames[at] == frame else None
 
-    def put(self, frame: int, values: Floats, held: Bools, *, speeds: Floats | None = None, kind: int = FLOWING) -> Self:
+    def put(self, frame: int, values: Floats, held: Flags, *, speeds: Floats | None = None, kind: int = FLOWING) -> Self:
         """A key at this frame for the held parts (n,); parts it held before keep theirs. To hold nothing is no key."""
         if not held.any():
             return self

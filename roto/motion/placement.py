@@ -8,8 +8,9 @@ import math
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.jit import kernel
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 
 MOVE, TURN, SIZE = 0, 1, 2
 AT_REST = np.zeros((3, 2))

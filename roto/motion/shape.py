@@ -10,10 +10,11 @@ from typing import Protocol, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry
 from roto.jit import kernel
 from roto.motion import interpolate, placement
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.live_ranges import Ranges, is_live
 
 CORNER, CURVE = 0, 1

@@ -6,8 +6,9 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry
-from roto.motion.keys import FLOWING, Floats, Keys
+from roto.motion.keys import FLOWING, Keys
 from roto.motion.point_reach import rearranged
 from roto.motion.shape import DIVIDING, Shape
 from roto.tolerances import SHARED_EDGE

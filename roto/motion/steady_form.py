@@ -10,9 +10,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import BadGeometry
 from roto.motion import interpolate, placement
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.shape import Shape
 
 

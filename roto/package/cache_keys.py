@@ -7,12 +7,12 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.matte.frame_keys import FrameKeys, exposures, rows_of
 from roto.matte.matting.fringe import Fringes
 from roto.matte.modes import SOLVE
 from roto.matte.stack import Matte, within
 from roto.motion import interpolate
-from roto.motion.keys import Floats
 from roto.motion.shape import GROUP, Shape
 
 METHOD = "2"

@@ -16,7 +16,7 @@ from roto.package import compose
 from roto.package.make import Plan
 from roto.package.recipe import timecode
 from roto.package.statistics import Measure, Measuring, alpha_in, measure
-from roto.picture import reading_back
+from roto.picture import reading_back, reading_png
 from roto.picture.reading_back import Found, as_unit
 from roto.tolerances import SAME_AREA
 
@@ -76,8 +76,11 @@ def _header_wrong(name: str, found: Found, plan: Plan, kind: str, timecode: str)
     return ""
 
 
-def still(path: Path, wanted: Wanted, kind: str, at: int) -> tuple[str, Measure | None]:
-    """What is wrong with the still of a piece (-1: one of no piece), or nothing; and what its matte measures."""
+def still(path: Path, wanted: Wanted, kind: str, at: int, data: bytes | None = None) -> tuple[str, Measure | None]:
+    """What is wrong with the still of a piece (-1: one of no piece), or nothing; and what its matte measures.
+
+    data: the bytes of the file, where they are at hand.
+    """
     plan = wanted.plan
     name = path.name if kind == "matte" else f"plate/{path.name}"
     try:
@@ -85,8 +88,13 @@ def still(path: Path, wanted: Wanted, kind: str, at: int) -> tuple[str, Measure 
         problem = _header_wrong(name, found, plan, kind, plan.header(at).timecode if at >= 0 else "")
         if problem:
             return problem, None
-        measuring, kept, width, height = Measuring(), [], 0, 0
-        for part in reading_back.strips(path, found):
+        strips = reading_back.strips(path, found, data)
+        measuring, kept, height, width = Measuring(), [], 0, found.size[0]
+        for part in strips if kind == "matte" and at not in wanted.compared else reading_png.plain(strips):
+            if isinstance(part, reading_png.GreyRows):
+                measuring.add_grey(part)
+                height += len(part.rows)
+                continue
             pixels = _in_order(part, found, plan, kind)
             width, height = pixels.shape[1], height + pixels.shape[0]
             if kind == "matte":

@@ -9,6 +9,7 @@ from typing import Any
 
 from roto.atomic_write import temporary_name
 from roto.errors import BadPackage
+from roto.exchange.document import in_lines
 from roto.matte.stack import sentence
 from roto.package.make import PLATE, Plan
 from roto.package.recipe import CONTENTS, timecode
@@ -116,7 +117,7 @@ def all_names(plan: Plan) -> list[tuple[str, str]]:
 
 def write(folder: Path, data: dict[str, Any], name: str = MANIFEST) -> Path:
     """Write JSON aside, then put it in place."""
-    return write_text(folder / name, json.dumps(data, indent=1, ensure_ascii=False) + "\n")
+    return write_text(folder / name, in_lines(data))
 
 
 def write_text(path: Path, text: str) -> Path:

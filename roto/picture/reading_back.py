@@ -21,7 +21,8 @@ from PIL import Image
 from zlib_ng import zlib_ng
 
 from roto.errors import BadPicture
-from roto.jit import kernel
+from roto.picture import reading_png
+from roto.picture.reading_png import GreyRows
 
 UNREADABLE: tuple[Any, ...] = (
     *(OSError, ValueError, SyntaxError, IndexError, KeyError, EOFError, struct.error),
@@ -120,82 +121,18 @@ def _tiff(path: Path) -> Found:
         return Found(size=(page.imagewidth, page.imagelength), depth=depth, channels=names, more={"extra": extra})
 
 
-STRIP = 1 << 22
-"""bytes of a picture inflated at a time: a full-HD frame; more at once would only fill memory, less has threads wait for each other"""
+def strips(path: Path, found: Found, data: bytes | None = None) -> Iterator[NDArray[Any] | GreyRows]:
+    """As `read_still`, in strips from the top down where the format allows; the rows of a grey PNG as they lie in the file.
 
-
-UP = 2
-"""a filter of PNG: each byte less the one above it"""
-
-
-def _filter_of(rows: NDArray[np.uint8]) -> int | None:
-    """The filter that all rows share, if it is none or "up"."""
-    if not len(rows):
-        return 0
-    first = int(rows[0, 0])
-    return first if first in (0, UP) and (rows[:, 0] == first).all() else None
-
-
-@kernel
-def _undone(rows, above, out):
-    """Rows filtered by "up", each with its filter in front, as they were; above: the row before the first. Into `out`, which it returns."""
-    height, width = out.shape
-    for x in range(width):
-        out[0, x] = rows[0, x + 1] + above[x]
-    for y in range(1, height):
-        for x in range(width):
-            out[y, x] = rows[y, x + 1] + out[y - 1, x]
-    return out
-
-
-def _grey_png(path: Path, found: Found) -> Iterator[NDArray[Any]]:
-    """A grey PNG in strips of rows, checked chunk by chunk. zlib-ng inflates it, which is not the library that writes ours. Rows may stand
-    as they are or as differences from the row above. Where a row is filtered otherwise, Pillow reads the rest."""
-    data, at, packed = memoryview(path.read_bytes()), 8, []
-    while at < len(data):
-        (size,) = struct.unpack_from(">I", data, at)
-        kind, end = bytes(data[at + 4 : at + 8]), at + 8 + size
-        if zlib_ng.crc32(data[at + 4 : end]) != struct.unpack_from(">I", data, end)[0]:
-            raise ValueError(f"its part {kind!r} is damaged")
-        if kind == b"IDAT":
-            packed.append(data[at + 8 : end])
-        at = end + 4
-    (width, height), step = found.size, int(found.depth) // 8
-    long, top = width * step + 1, 0
-    above: NDArray[Any] = np.zeros(long - 1, np.uint8)
-    each = max(1, STRIP // long)
-    inflating = zlib_ng.decompressobj(15)
-    rest: Any = packed[0] if len(packed) == 1 else b"".join(packed)
-    while top < height:
-        plain = inflating.decompress(rest, min(each, height - top) * long)
-        rest = inflating.unconsumed_tail
-        rows = np.frombuffer(plain, np.uint8).reshape(-1, long)
-        filtered = _filter_of(rows)
-        if filtered is None:
-            with Image.open(path) as picture:
-                yield np.asarray(picture)[top:]
-            return
-        if not len(rows):
-            raise ValueError(f"it ends after {top} of {height} rows")
-        top += len(rows)
-        plain_rows = rows[:, 1:]
-        if filtered == UP:
-            plain_rows = _undone(rows, above, np.empty(plain_rows.shape, np.uint8))
-        above = plain_rows[-1]
-        yield plain_rows.view(">u2" if step == 2 else np.uint8)
-    if inflating.decompress(rest, 1) or not inflating.eof:
-        raise ValueError("it does not end after its last row")
-
-
-def strips(path: Path, found: Found) -> Iterator[NDArray[Any]]:
-    """As `read_still`, in strips from the top down where the format allows."""
-    if path.suffix != ".png" or len(found.channels) > 1:
-        yield read_still(path, found)
-        return
+    data: the file's bytes, where they are at hand.
+    """
     try:
-        yield from _grey_png(path, found)
+        if path.suffix == ".png" and len(found.channels) == 1:
+            yield from reading_png.grey_rows(data if data is not None else path.read_bytes(), found.size, int(found.depth) // 8)
+            return
     except UNREADABLE as error:
         raise BadPicture(f"it cannot be read to its end ({error})") from error
+    yield read_still(path, found)
 
 
 def read_still(path: Path, found: Found) -> NDArray[Any]:
@@ -230,7 +167,7 @@ def _tiff_pixels(path: Path, found: Found) -> NDArray[Any]:
 
 def _png_pixels(path: Path, found: Found) -> NDArray[Any]:
     if len(found.channels) == 1:
-        return np.concatenate(list(_grey_png(path, found)))
+        return np.concatenate(list(reading_png.plain(reading_png.grey_rows(path.read_bytes(), found.size, int(found.depth) // 8))))
     return _decoded(path, "png_pipe", {}).to_ndarray() if found.depth == "16" else _pillow_pixels(path, found)
 
 

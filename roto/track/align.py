@@ -12,8 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.jit import kernel, leaf
-from roto.motion.keys import Floats
 
 MOVE, SIMILAR, AFFINE, PERSPECTIVE = "move", "similar", "affine", "perspective"
 """models of a motion, from the stiffest on"""

@@ -14,8 +14,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.jit import kernel
-from roto.motion.keys import Floats
 
 APART = 4.0
 """px along the outline between two places, on the frame where it is longest"""

@@ -12,8 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import NothingToFollow
-from roto.motion.keys import Floats
 from roto.track.align import MOVE, SIMILAR, Fit, Grey, Patch, fit, levels_of, mapped, patch_of
 
 CONFIDENT = 0.55

@@ -6,9 +6,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import BadKeys
 from roto.motion import placement
-from roto.motion.keys import FLOWING, Floats, Keys
+from roto.motion.keys import FLOWING, Keys
 from roto.motion.shape import DIVIDING, GROUP, Shape
 from roto.motion.steady_form import steady
 

@@ -10,9 +10,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import BadTrack
 from roto.motion import interpolate
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
 
 LEAST = {MOVE: 1, SIMILAR: 2, AFFINE: 3, PERSPECTIVE: 4}

@@ -15,7 +15,7 @@ from PIL import Image
 from roto.errors import BadPicture
 from roto.matte.render import render
 from roto.package.statistics import Measuring, measure
-from roto.picture import png, reading_back
+from roto.picture import png, reading_back, reading_png
 
 from .build import blob, matte, shape
 
@@ -41,7 +41,7 @@ def plain_rows(picture: np.ndarray) -> np.ndarray:
 
 
 def read(path) -> list[np.ndarray]:
-    return list(reading_back.strips(path, reading_back.header(path)))
+    return list(reading_png.plain(reading_back.strips(path, reading_back.header(path))))
 
 
 @settings(max_examples=40, deadline=None)
@@ -64,7 +64,7 @@ def test_any_writers_file_comes_back_in_strips_of_any_size(tmp_path_factory, wid
     else:
         cv2.imwrite(str(path), picture)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(reading_back, "STRIP", strip)
+        patch.setattr(reading_png, "STRIP", strip)
         strips = read(path)
     assert np.array_equal(np.concatenate(strips), picture)
     whole, by_strips = measure(picture), Measuring()
@@ -86,7 +86,7 @@ def test_a_file_that_begins_plain_and_goes_on_with_filters_is_read_all_the_same(
     for y in range(70, 120):  # each byte as the difference from the one above it: filter 2
         rows[y, 0] = 2
         rows[y, 1:] = plain_rows(MATTE)[y, 1:] - plain_rows(MATTE)[y - 1, 1:]
-    monkeypatch.setattr(reading_back, "STRIP", 20 * 401)
+    monkeypatch.setattr(reading_png, "STRIP", 20 * 401)
     data = png_of(rows.tobytes(), (200, 120))
     (tmp_path / "a.png").write_bytes(data)
     assert np.array_equal(np.array(Image.open(io.BytesIO(data))), MATTE)

@@ -19,11 +19,11 @@ from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.arrays import Floats
 from roto.curve.flatten import flatten
 from roto.matte.frame_keys import FrameKeys, rows_of
 from roto.matte.modes import SOLVE
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion.keys import Floats
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
 from roto.track import edge_fit

@@ -24,11 +24,11 @@ from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.arrays import Floats
 from roto.matte.render import render
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion.keys import Floats
 from roto.track import track as core
 from roto.track.align import MOVE, PERSPECTIVE, SIMILAR, Grey, grey_of, mapped
 from roto.track.follow import Follower, Step, around_point

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.errors import RotoError
 from roto.matte.analysis.softness import RAMP, across, read_softness, smeared
-from roto.motion.keys import Floats
 
 LEAST_SPEED = 3.0
 """px a frame: below it motion does not show beside the softness of the lens"""

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import erf
 
-from roto.motion.keys import Floats
+from roto.arrays import Floats
 
 STEP = 0.5
 """px between two samples along a normal"""

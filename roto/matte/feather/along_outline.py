@@ -8,9 +8,9 @@ STEEPEST_REACH, and does not go across a limb to where another reach meets it: t
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.curve.flatten import edge_counts
 from roto.jit import kernel, leaf
-from roto.motion.keys import Floats
 from roto.tolerances import STEEPEST_REACH
 
 

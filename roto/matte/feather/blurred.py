@@ -7,6 +7,7 @@ that move over each other combine as they do at each moment.
 
 import numpy as np
 
+from roto.arrays import Bytes, Floats, Singles, Smalls, Whole
 from roto.jit import inlined
 from roto.matte.feather.integral import mean_alpha
 from roto.matte.feather.reach import crossings_in_row, from_edge, nearest_in_row, touched
@@ -17,7 +18,10 @@ from roto.tolerances import SOFT_MARGIN
 
 
 @inlined
-def look(row, edges, ways, use, items, begin, end, box0, box1, square, near, lanes, inside, where, way, span):
+def look(
+    row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, box0: int, box1: int, square: Singles,
+    near: Smalls, lanes: Bytes, inside: Bytes, where: Floats, way: Whole, span: Whole,
+) -> None:  # fmt: skip
     """A row of one outline at a moment: where it is near (see `nearest_in_row`), and a bit per pixel, by lanes, where it is inside.
 
     span: int64 (2,), the columns [first, last) that hold anything of it; on entry those of the row looked at before, whose marks are
@@ -61,9 +65,10 @@ def look(row, edges, ways, use, items, begin, end, box0, box1, square, near, lan
 
 @inlined
 def alpha_in_row(
-    row, lo, hi, square0, near0, lanes0, inside0, square1, near1, lanes1, inside1, edges, box0, add, curve, cubics, tables, beyond, whole,
-    mean, change, into,
-):  # fmt: skip
+    row: int, lo: int, hi: int, square0: Singles, near0: Smalls, lanes0: Bytes, inside0: Bytes, square1: Singles, near1: Smalls,
+    lanes1: Bytes, inside1: Bytes, edges: Floats, box0: int, add: float, curve: Floats, cubics: Floats, tables: Floats, beyond: Floats,
+    whole: float, mean: Singles, change: Singles, into: Singles,
+) -> None:  # fmt: skip
     """Mean alpha over a step, and how alpha changes from its begin to its end, in columns [lo, hi) of the box.
 
     mean and change are, like the rest, LANE wider than the box at either end; into: float32 (2 LANE), for the work.

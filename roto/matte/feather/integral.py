@@ -12,9 +12,9 @@ from functools import lru_cache
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.jit import inlined, leaf
 from roto.matte.feather.profile import KEPT, average, cubic
-from roto.motion.keys import Floats
 from roto.tolerances import SOFT_MARGIN
 
 ANGLES, CELLS = 32, 32
@@ -100,7 +100,7 @@ def _in_parts(x0, x1, small, curve, whole):
 
 
 @inlined
-def mean_alpha(x0, x1, small, curve, cubics, tables, beyond, whole):
+def mean_alpha(x0: float, x1: float, small: float, curve: Floats, cubics: Floats, tables: Floats, beyond: Floats, whole: float) -> float:
     """Mean alpha of a pixel whose centre goes evenly from x0 to x1 px into the reach; small: the smaller part of the edge's direction.
 
     curve: the profile; the rest: see `FeatherIntegral`.

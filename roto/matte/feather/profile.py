@@ -9,9 +9,9 @@ from functools import lru_cache
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.errors import RotoError
 from roto.jit import leaf
-from roto.motion.keys import Floats
 
 CUBICS = {
     "straight": (0.0, 1.0, 0.0, 0.0),
@@ -71,7 +71,7 @@ def _twice(c, t):
 
 
 @leaf
-def average(c, t, a, b):
+def average(c: Floats, t: float, a: float, b: float) -> float:
     """Mean of the profile over a pixel: t at its centre, a and b how far t runs over one pixel along x and along y (both >= 0)."""
     half = 0.5 * (a + b)
     if t - half >= 0.0 and t + half <= 1.0:  # no end of the reach in this pixel: exact for a cubic

@@ -9,7 +9,8 @@ becomes the coverage as the reach goes to 0. For wider reaches see `blurred`.
 
 import numpy as np
 
-from roto.jit import leaf
+from roto.arrays import Bytes, Floats, Singles, Smalls, Whole
+from roto.jit import inlined, leaf
 from roto.matte.feather.profile import average
 from roto.matte.raster.edges import ALONG, ALONG0, ALONG1, BESIDE, BESIDE0, BESIDE1, FAR, LONG, TX, TY
 from roto.simd import LANE, note_nearer
@@ -20,17 +21,32 @@ NO_REACH = 1e-3
 
 
 @leaf
-def band(inner, outer, shift):
+def band(inner: float, outer: float, shift: float) -> float:
     """px on either side of the boundary within which alpha may be neither 0 nor 1."""
     return max(inner - shift, outer + shift, 0.0) + SOFT_MARGIN
 
 
+@inlined
+def columns_beside(edges: Floats, k: int, dy: float, box0: int, box1: int) -> tuple[int, int]:
+    """The columns [first, last) of the box whose pixels may be nearest to side k, in the row `dy` px below its start; first >= last where
+    there is none. They are those beside it, and the wedge at its ends (see `edges`)."""
+    one, other = edges[k, BESIDE] * dy, edges[k, ALONG] * dy
+    left = max(one + edges[k, BESIDE0], other + edges[k, ALONG0], -FAR)
+    right = min(one + edges[k, BESIDE1], other + edges[k, ALONG1], FAR)
+    if not left <= right:
+        return 0, 0
+    return max(int(left + (FAR + 0.5)) - (int(FAR) + box0), 0), min(int(right + (FAR + 0.5)) - (int(FAR) + box0), box1 - box0)
+
+
 @leaf
-def nearest_in_row(row, edges, use, items, begin, end, box0, box1, square, near, lanes):
+def nearest_in_row(
+    row: int, edges: Floats, use: Bytes, items: Whole, begin: int, end: int, box0: int, box1: int, square: Singles, near: Smalls,
+    lanes: Bytes,
+) -> tuple[int, int]:  # fmt: skip
     """Squared distance from each pixel centre of a row to the nearest bounding side within reach, and which side it is.
 
-    Each side visits the pixels that may be nearest to it: those beside it, and the wedge at its ends (see `edges`). Pixels are visited
-    in lanes that begin at multiples of LANE in the picture, so that numbers do not depend on the box.
+    Each side visits the pixels that may be nearest to it (`columns_beside`), in lanes that begin at multiples of LANE in the picture, so
+    that numbers do not depend on the box.
     square: float32, infinite everywhere before (single precision is good to 1e-5 px, and quick); near: int32; both LANE wider than the
     box at either end. lanes: uint8, 0 everywhere before; 1 where something was visited, per lane, the first being that of the box's first
     column. Returns the lanes [lo, hi) that were touched.
@@ -43,13 +59,7 @@ def nearest_in_row(row, edges, use, items, begin, end, box0, box1, square, near,
         if not use[k] & 2:
             continue
         dy = yc - edges[k, 1]
-        one, other = edges[k, BESIDE] * dy, edges[k, ALONG] * dy
-        left = max(one + edges[k, BESIDE0], other + edges[k, ALONG0], -FAR)
-        right = min(one + edges[k, BESIDE1], other + edges[k, ALONG1], FAR)
-        if not left <= right:
-            continue
-        first = max(int(left + (FAR + 0.5)) - (int(FAR) + box0), 0)
-        last = min(int(right + (FAR + 0.5)) - (int(FAR) + box0), box1 - box0)
+        first, last = columns_beside(edges, k, dy, box0, box1)
         if first >= last:
             continue
         a, b = (first + shift) // LANE, (last + shift + LANE - 1) // LANE
@@ -64,7 +74,9 @@ def nearest_in_row(row, edges, use, items, begin, end, box0, box1, square, near,
 
 
 @leaf
-def crossings_in_row(row, edges, ways, use, items, begin, end, where, way):
+def crossings_in_row(
+    row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, where: Floats, way: Whole,
+) -> int:  # fmt: skip
     """Where the edges cross the line through the row's pixel centres, from left to right, and which way; returns how many."""
     yc = row + 0.5
     count = 0
@@ -87,7 +99,7 @@ def crossings_in_row(row, edges, ways, use, items, begin, end, where, way):
 
 
 @leaf
-def from_edge(edges, k, xc, yc):
+def from_edge(edges: Floats, k: int, xc: float, yc: float) -> tuple[float, float]:
     """From the nearest place on side k to a pixel's centre: (x, y) in px."""
     x, y, tx, ty = xc - edges[k, 0], yc - edges[k, 1], edges[k, TX], edges[k, TY]
     t = min(edges[k, LONG], max(0.0, x * tx + y * ty))
@@ -95,7 +107,7 @@ def from_edge(edges, k, xc, yc):
 
 
 @leaf
-def touched(lo, hi, where, count, box0, box1):
+def touched(lo: int, hi: int, where: Floats, count: int, box0: int, box1: int) -> tuple[int, int]:
     """The columns [first, last) that hold anything of an outline: the lanes [lo, hi) that its edges touched, and all between its
     crossings."""
     width = box1 - box0
@@ -109,7 +121,7 @@ def touched(lo, hi, where, count, box0, box1):
 
 
 @leaf
-def clear(square, lanes, lo, hi, shift):
+def clear(square: Singles, lanes: Bytes, lo: int, hi: int, shift: int) -> None:
     """Make what `nearest_in_row` set as it was before."""
     for lane in range(lo, hi):
         lanes[lane] = 0
@@ -119,8 +131,10 @@ def clear(square, lanes, lo, hi, shift):
 
 @leaf
 def thin_row(
-    row, edges, ways, use, items, begin, end, inner, outer, shift, curve, box0, box1, square, near, lanes, where, way, thin, alpha
-):
+    row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, inner: float, outer: float, shift: float,
+    curve: Floats, box0: int, box1: int, square: Singles, near: Smalls, lanes: Bytes, where: Floats, way: Whole, thin: Singles,
+    alpha: Singles,
+) -> tuple[int, int]:  # fmt: skip
     """Alpha of one outline's thin reach in a pixel row. `thin` holds its exact coverage.
 
     Returns the columns [lo, hi), relative to the box, in which `alpha` was set; it is 0 elsewhere.

@@ -9,17 +9,11 @@ what `reach` has. Alpha is the profile at t, averaged over the pixel. A reach th
 
 import numpy as np
 
+from roto.arrays import Bytes, Floats, Singles, Smalls, Whole
 from roto.jit import leaf
 from roto.matte.feather.profile import average
-from roto.matte.feather.reach import NO_REACH, crossings_in_row, from_edge
+from roto.matte.feather.reach import NO_REACH, columns_beside, crossings_in_row, from_edge
 from roto.matte.raster.edges import (
-    ALONG,
-    ALONG0,
-    ALONG1,
-    BESIDE,
-    BESIDE0,
-    BESIDE1,
-    FAR,
     HAND,
     INNER,
     INNER_BY,
@@ -74,7 +68,10 @@ def _note(first, last, column, x0, dy, tx, ty, long, face, outer, outer_by, whol
 
 
 @leaf
-def varying_row(row, edges, ways, use, items, begin, end, shift, thin_too, curve, box0, box1, hand, best, near, where, way, thin, alpha):
+def varying_row(
+    row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, shift: float, thin_too: bool, curve: Floats,
+    box0: int, box1: int, hand: Singles, best: Singles, near: Smalls, where: Floats, way: Whole, thin: Singles, alpha: Singles,
+) -> tuple[int, int]:  # fmt: skip
     """Alpha of one outline in a pixel row. `thin` holds its exact coverage where some of its reach is thinner than a pixel (thin_too).
 
     hand, best: float32, near: int32, as wide as the box, for the work. Returns the columns [lo, hi), relative to the box, in which
@@ -88,14 +85,9 @@ def varying_row(row, edges, ways, use, items, begin, end, shift, thin_too, curve
         k = items[q]
         if not use[k] & 2:
             continue
-        dy = yc - edges[k, 1]
-        one, other = edges[k, BESIDE] * dy, edges[k, ALONG] * dy
-        left = max(one + edges[k, BESIDE0], other + edges[k, ALONG0], -FAR)
-        right = min(one + edges[k, BESIDE1], other + edges[k, ALONG1], FAR)
-        if not left <= right:
-            continue
-        lo = min(lo, max(int(left + (FAR + 0.5)) - (int(FAR) + box0), 0))
-        hi = max(hi, min(int(right + (FAR + 0.5)) - (int(FAR) + box0), width))
+        first, last = columns_beside(edges, k, yc - edges[k, 1], box0, box1)
+        if first < last:
+            lo, hi = min(lo, first), max(hi, last)
     if count:
         lo = min(lo, int(min(max(np.floor(where[0]) - box0, 0.0), width)))
         hi = max(hi, int(min(max(np.floor(where[count - 1]) + 1.0 - box0, 0.0), width)))
@@ -109,13 +101,7 @@ def varying_row(row, edges, ways, use, items, begin, end, shift, thin_too, curve
         if not use[k] & 2:
             continue
         dy = yc - edges[k, 1]
-        one, other = edges[k, BESIDE] * dy, edges[k, ALONG] * dy
-        left = max(one + edges[k, BESIDE0], other + edges[k, ALONG0], -FAR)
-        right = min(one + edges[k, BESIDE1], other + edges[k, ALONG1], FAR)
-        if not left <= right:
-            continue
-        first = max(int(left + (FAR + 0.5)) - (int(FAR) + box0), 0)
-        last = min(int(right + (FAR + 0.5)) - (int(FAR) + box0), width)
+        first, last = columns_beside(edges, k, dy, box0, box1)
         if first >= last:
             continue
         _note(

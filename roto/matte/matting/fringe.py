@@ -21,6 +21,7 @@ import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.curve.brush import around
 from roto.errors import BadGeometry
 from roto.matte.frame_keys import FrameKeys, exposures, rows_of
@@ -29,7 +30,7 @@ from roto.matte.matting.laplacian import RADIUS, solve_alpha
 from roto.matte.matting.temporal import AROUND, STEPS, cleaned, motion, solved_again, steadied, stored
 from roto.matte.render import Box, Solved, render
 from roto.matte.stack import Entry, Matte, within
-from roto.motion.keys import Floats, Keys
+from roto.motion.keys import Keys
 from roto.motion.shape import CLOSED, CORNER, CURVE, Shape, settings_values
 from roto.tolerances import SOLID
 

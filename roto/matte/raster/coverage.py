@@ -11,6 +11,7 @@ areas of 'one' and of 'passed' are therefore all that a pixel needs.
 
 import numpy as np
 
+from roto.arrays import Bytes, Flags, Floats, Singles, Whole
 from roto.jit import leaf
 from roto.matte.modes import AREA_RULES, ONE, PASS, ZERO
 
@@ -68,7 +69,7 @@ def _emit(sums, which, box, xa, xb, height):
 
 
 @leaf
-def fold(wind, first, last, mode, invert):
+def fold(wind: Whole, first: int, last: int, mode: Whole, invert: Flags) -> int:
     """What a run makes of the alpha below it where its entries wind like this."""
     state = PASS
     held = PASS
@@ -238,7 +239,10 @@ def _collect(row, line, e, layer, edges, ways, rows, items, use, pieces, ids, co
 
 
 @leaf
-def sweep_row(row, line, layers, edges, ways, use, rows, items, first, last, mode, invert, sums, two, box, pieces, ids, at, breaks, wind):
+def sweep_row(
+    row: int, line: int, layers: Whole, edges: Floats, ways: Whole, use: Bytes, rows: Whole, items: Whole, first: int, last: int,
+    mode: Whole, invert: Flags, sums: Whole, two: bool, box: Whole, pieces: Floats, ids: Whole, at: Floats, breaks: Floats, wind: Whole,
+) -> tuple[float, float]:  # fmt: skip
     """Add one run's areas in pixel row `row` to sums[0] (one) and, when `two`, sums[1] (passed).
 
     layers: int64 (entries,), which polygon of each entry counts now; -1 for the marks of a group. rows, items: the edges in each row
@@ -267,7 +271,7 @@ def sweep_row(row, line, layers, edges, ways, use, rows, items, first, last, mod
 
 
 @leaf
-def areas(sums, which, start, lo, hi, scale, out):
+def areas(sums: Whole, which: int, start: float, lo: int, hi: int, scale: float, out: Singles) -> None:
     """Sum up a row: out[lo:hi] = start + running sums * scale, as float32, rounding dust removed; the sums are cleared."""
     total = np.int64(0)
     for x in range(hi):

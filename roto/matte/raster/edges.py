@@ -5,9 +5,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Bytes, Flags, Floats, Whole
 from roto.curve.boundary import BOUNDS, WINDS, marked_edges
 from roto.jit import kernel, leaf
-from roto.motion.keys import Floats
 
 TX, TY, LONG, CAP0, CAP1, BESIDE, BESIDE0, BESIDE1, ALONG, ALONG0, ALONG1, SMALL, HAND, OUTER, OUTER_BY, INNER, INNER_BY, COLUMNS = range(
     4, 22
@@ -126,7 +126,7 @@ def _with_lean(edges):
 
 
 @kernel
-def edges_of(vertices, begin, pads, reach, varies):
+def edges_of(vertices: Floats, begin: Whole, pads: Floats, reach: Floats, varies: Flags) -> tuple[Floats, Whole, Bytes, Whole, Flags]:
     """Edges of all layers. vertices: (V, 2) of their polygons; begin: (L + 1,); pads: (L,), px within which distances are wanted, or 0.
 
     reach: (V, 2), inner and outer reach at each vertex; varies: (L,), the layers where that counts.
@@ -192,7 +192,7 @@ def _rows_of(side, pad, top, bottom):
 
 
 @kernel
-def into_rows(edges, starts, pads, top, bottom):
+def into_rows(edges: Floats, starts: Whole, pads: Floats, top: int, bottom: int) -> tuple[Whole, Whole, int]:
     """The edges that matter in each pixel row, per layer: CSR (layers, rows + 1), items; and the most in any one row."""
     layers = len(starts) - 1
     height = bottom - top

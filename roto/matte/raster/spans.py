@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from roto.arrays import Bytes, Singles, Whole
 from roto.jit import leaf
 
 SHOWN = 256
@@ -9,14 +10,14 @@ SHOWN = 256
 
 
 @leaf
-def fill(buffer, value):
+def fill(buffer: Singles, value: float) -> None:
     """Set all to a float32, in a loop that compiles to vector instructions."""
     for i in range(len(buffer)):
         buffer[i] = value
 
 
 @leaf
-def columns(left, right, box0, box1):
+def columns(left: float, right: float, box0: int, box1: int) -> tuple[int, int]:
     """Columns [lo, hi) of the box that x from `left` to `right` (px) touches."""
     width = box1 - box0
     if left > right:
@@ -27,7 +28,7 @@ def columns(left, right, box0, box1):
 
 
 @leaf
-def widen(buffer, lo, hi, to_lo, to_hi, ground):
+def widen(buffer: Singles, lo: int, hi: int, to_lo: int, to_hi: int, ground: float) -> tuple[int, int]:
     """Make `buffer` valid over the union of both ranges; returns it."""
     if to_lo >= to_hi:
         return lo, hi
@@ -64,7 +65,7 @@ def _shown(source, to, part, base):
 
 
 @leaf
-def put(source, line, lo, hi, top, inverted):
+def put(source: Singles, line: Bytes, lo: int, hi: int, top: int, inverted: bool) -> None:
     """A finished stretch of a row into the picture: as it is (top 0), or as whole numbers up to `top`, rounded to the nearest.
 
     line: uint8, the bytes of the picture's row, so that one compiled function serves every depth.
@@ -84,7 +85,7 @@ def put(source, line, lo, hi, top, inverted):
 
 
 @leaf
-def union(one, other):
+def union(one: Whole, other: Whole) -> tuple[int, int]:
     """The smallest span [lo, hi) that holds both; empty ones do not count."""
     if one[0] >= one[1]:
         return other[0], other[1]

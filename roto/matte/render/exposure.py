@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from roto.arrays import Floats
 from roto.matte.feather.reach import band
 from roto.matte.modes import MODES
 from roto.matte.render import runs
 from roto.matte.shutter import Shutter, samples_for, travel
 from roto.matte.stack import Entry, Matte, within
-from roto.motion.keys import Floats
 from roto.motion.shape import GROUP
 from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Floats
 from roto.curve.flatten import flatten
 from roto.errors import BadGeometry
 from roto.matte.feather import profile
@@ -21,7 +22,6 @@ from roto.matte.render.results import Box
 from roto.matte.render.runs import Feathers, Stack
 from roto.matte.render.scanline import Frame
 from roto.matte.stack import Matte
-from roto.motion.keys import Floats
 from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP, THIN_REACH
 
 

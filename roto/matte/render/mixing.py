@@ -2,13 +2,14 @@
 
 import numpy as np
 
+from roto.arrays import Singles
 from roto.jit import inlined, leaf
 from roto.matte.modes import ADD, CUT, KEEP
 from roto.matte.raster.spans import widen
 
 
 @leaf
-def mix(mode, a, b):
+def mix(mode: int, a: float, b: float) -> float:
     """Alpha `b` laid onto alpha `a`: the rule of each mode for alpha."""
     if mode == ADD:
         return a + b - a * b
@@ -18,7 +19,7 @@ def mix(mode, a, b):
 
 
 @leaf
-def mix_moving(mode, cur, turn, b, db):
+def mix_moving(mode: int, cur: Singles, turn: Singles, b: Singles, db: Singles) -> None:
     """`mix` of means over a step in which either side also changes, evenly, by `turn` and `db`: the mean of a product is that of the
     means plus a twelfth of the changes' product. In loops that compile to vector instructions."""
     zero, one, twelfth = np.float32(0.0), np.float32(1.0), np.float32(1.0 / 12.0)
@@ -45,7 +46,7 @@ def mix_moving(mode, cur, turn, b, db):
 
 
 @leaf
-def apply_line(invert, opacity, mode, b, db):
+def apply_line(invert: bool, opacity: float, mode: int, b: Singles, db: Singles) -> None:
     """Inversion and opacity of a line of the stack, in place."""
     part = np.float32(-opacity if invert else opacity)
     base = np.float32(opacity if invert else 0.0)
@@ -57,14 +58,17 @@ def apply_line(invert, opacity, mode, b, db):
 
 
 @leaf
-def entry_alpha(value, invert, opacity, mode):
+def entry_alpha(value: float, invert: bool, opacity: float, mode: int) -> float:
     """What a line of the stack lays on, from its own alpha."""
     b = 1.0 - value if invert else value
     return 1.0 - opacity * (1.0 - b) if mode == KEEP else opacity * b
 
 
 @inlined
-def combine(is_area, mode, invert, opacity, one_ground, pass_ground, value, passed, change, lo, hi, cur, turn, clo, chi, ground):
+def combine(
+    is_area: bool, mode: int, invert: bool, opacity: float, one_ground: float, pass_ground: float, value: Singles, passed: Singles,
+    change: Singles, lo: int, hi: int, cur: Singles, turn: Singles, clo: int, chi: int, ground: float,
+) -> tuple[int, int, float]:  # fmt: skip
     """Lay one run onto `cur` (and its change over the step, `turn`); returns its new valid range and its value outside of it."""
     widen(turn, clo, chi, lo, hi, 0.0)
     clo, chi = widen(cur, clo, chi, lo, hi, ground)
@@ -90,7 +94,10 @@ def combine(is_area, mode, invert, opacity, one_ground, pass_ground, value, pass
 
 
 @leaf
-def close(mode, invert, opacity, held, held_turn, hlo, hhi, held_ground, cur, turn, clo, chi, ground):
+def close(
+    mode: int, invert: bool, opacity: float, held: Singles, held_turn: Singles, hlo: int, hhi: int, held_ground: float, cur: Singles,
+    turn: Singles, clo: int, chi: int, ground: float,
+) -> tuple[int, int, float]:  # fmt: skip
     """Lay a group onto what was put aside at its beginning, into `cur` and `turn`; returns the valid range and the value outside of it."""
     apply_line(invert, opacity, mode, cur[clo:chi], turn[clo:chi])
     outside = entry_alpha(ground, invert, opacity, mode)

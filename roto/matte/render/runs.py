@@ -8,18 +8,18 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.arrays import Flags, Floats, Whole
 from roto.jit import inlined
 from roto.matte.feather.blurred import alpha_in_row, look
 from roto.matte.feather.reach import thin_row
 from roto.matte.feather.variable import varying_row
 from roto.matte.raster.coverage import UNIT, areas, sweep_row
 from roto.matte.raster.coverage import scratch as coverage_scratch
+from roto.matte.raster.edges import Geometry
 from roto.matte.raster.spans import columns, fill, union
-from roto.motion.keys import Floats
 from roto.simd import LANE
 from roto.tolerances import THIN_REACH
 
-Whole = NDArray[np.int64]
 AREA, PLAIN, THIN, DEEP, VARYING, OPEN, CLOSE = range(7)
 """Kinds of run. AREA: lines that combine as areas. The others are one line each: PLAIN has no reach but is see-through, THIN has a reach
 below a pixel, DEEP any other, VARYING one that varies along the outline. OPEN puts aside what there is; CLOSE lays what has come together
@@ -120,7 +120,10 @@ def scratch(wide: int, steps: int, runs: int, lines: int, most: int) -> Scratch:
 
 
 @inlined
-def swept(row, line, layer, first, last, mode, invert, two, box, geometry, work):
+def swept(
+    row: int, line: int, layer: Whole, first: int, last: int, mode: Whole, invert: Flags, two: bool, box: Whole, geometry: Geometry,
+    work: Scratch,
+) -> tuple[float, float]:  # fmt: skip
     """Sweep lines [first, last) of a row; see `sweep_row`."""
     c = work.crossings
     return sweep_row(
@@ -199,7 +202,10 @@ def _deep(row, line, s, first, k, quiet, layers, box, feathers, geometry, work):
 
 
 @inlined
-def run_in_row(row, line, s, r, k, quiet, layers, box, stack, feathers, geometry, work):
+def run_in_row(
+    row: int, line: int, s: int, r: int, k: int, quiet: bool, layers: Whole, box: Whole, stack: Stack, feathers: Feathers,
+    geometry: Geometry, work: Scratch,
+) -> None:  # fmt: skip
     """Fill in what run `r` lays on in step `s` of a pixel row, in place `k` of the working arrays; notes its columns in `span`."""
     kind, first = stack.runs[r, 0], stack.runs[r, 1]
     if kind == DEEP:

@@ -1,7 +1,7 @@
 // The acts of the steps Carry and Check; `Desk` has them as its own.
 
 import { pan } from "../geom/view.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 export const carryAndCheck = {
   // how: "track" for a point that is followed, "hand track" for one that is laid by hand

@@ -1,6 +1,6 @@
 // Acts on the soft edge and on the placement. `Desk` has them as its own.
 
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 // What a change of the soft edge says: of the chosen points their reach, all else of the whole shape.
 function softCommands(store, shape, { inner, outer, ...rest }) {

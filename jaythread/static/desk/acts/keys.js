@@ -1,6 +1,6 @@
 // Acts on keys. `Desk` has them as its own.
 
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 /** @type {ThisType<any> & Record<string, any>} */
 export const keys = {

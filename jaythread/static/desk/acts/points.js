@@ -1,7 +1,7 @@
 // Acts on points: choosing them, moving them by the keyboard, adding and taking away. `Desk` has them as its own.
 
 import { shifted } from "../geom/outline.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 /** @type {ThisType<any> & Record<string, any>} */
 export const points = {
@@ -54,7 +54,7 @@ export const points = {
       if (!which.length) continue;
       const now = shifted(points, which, dx, dy);
       const rows = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
-      commands.push(edit.movePoints({ shape: shape.id, frame: store.view.frame, points: rows, ...store.view.scoping }));
+      commands.push(edit.form({ shape: shape.id, frame: store.view.frame, points: rows, ...store.view.scoping }));
       store.pending.setOutline(shape, now);
     }
     if (commands.length) this.edits.pushAll(`nudged ${commands.length} shapes`, commands);

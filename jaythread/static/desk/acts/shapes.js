@@ -1,7 +1,7 @@
 // The acts on whole shapes: one again, several as one, none to be changed; `Desk` has them as its own.
 
 import { newId } from "../net/api.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 export const shapes = {
   duplicate() {
@@ -63,7 +63,7 @@ export const shapes = {
     const way = Math.sign(at - beside.indexOf(from));
     if (!way) return;
     const beyond = beside[at + way];
-    this.edits.push(edit.changeEntry({ entry: line, order: beyond ? (goal.order + beyond.order) / 2 : goal.order + way }));
+    this.edits.push(edit.entry({ entry: line, order: beyond ? (goal.order + beyond.order) / 2 : goal.order + way }));
   },
 
   // Hide the outlines of the chosen shapes, or show them again.

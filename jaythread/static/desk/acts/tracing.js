@@ -1,7 +1,7 @@
 // Acts of tracing: beginning an outline, ending it, carrying one on. `Desk` has them as its own.
 
 import { newId } from "../net/api.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 /** @type {ThisType<any> & Record<string, any>} */
 export const tracing = {

@@ -2,7 +2,7 @@
 // Each carries the revisions of the shapes it was made on, so that what somebody else did meanwhile is never overwritten unseen.
 
 import { Answer, get, newId, post } from "./api.js";
-import { together } from "./commands.js";
+import { edit } from "./commands.js";
 
 const AGAIN = 1500; // ms between two tries without a connection
 
@@ -55,7 +55,7 @@ export class Edits extends EventTarget {
   // Several commands as one act; one alone goes as it is.
   /** @param {string} summary @param {object[]} commands */
   pushAll(summary, commands) {
-    return this.push(commands.length === 1 ? commands[0] : together({ summary, commands }));
+    return this.push(commands.length === 1 ? commands[0] : edit.together({ summary, commands }));
   }
 
   turn(way) {

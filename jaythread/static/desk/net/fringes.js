@@ -1,7 +1,7 @@
 // Fringes: lines of the stack in which alpha is solved from the plate. Makes them, has them solved on all frames, knows how they stand.
 
 import { get, newId } from "./api.js";
-import * as edit from "./commands.js";
+import { edit } from "./commands.js";
 
 const QUIET = 400; // ms without a change before it is asked how a fringe stands
 const SOLVE = "fringe.solve";

@@ -1,7 +1,7 @@
 // Tracks on the server: begins them, has them followed, knows how well a plane holds.
 
 import { get, newId, post } from "./api.js";
-import * as edit from "./commands.js";
+import { edit } from "./commands.js";
 
 const QUIET = 300; // ms on a frame before it is asked how well a plane holds there
 const FOLLOW = "track.follow";

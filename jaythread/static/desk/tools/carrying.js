@@ -3,7 +3,7 @@
 import { toScreen } from "../geom/view.js";
 import * as glyphs from "../glyphs/tracks.js";
 import { hit } from "../model/hit.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 
 const NEAR = 12; // screen px
 export const HALF = 16; // plate px: half the width of a new patch

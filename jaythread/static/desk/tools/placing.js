@@ -2,7 +2,7 @@
 
 import { placed } from "../geom/outline.js";
 import { hit } from "../model/hit.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 import { armAt, paintArm, Swing } from "./arm.js";
 
 export class Placing {

@@ -4,7 +4,7 @@ import { shifted, turned, turnTangent } from "../geom/outline.js";
 import { toScreen } from "../geom/view.js";
 import * as glyphs from "../glyphs/outlines.js";
 import { hit, inLoop } from "../model/hit.js";
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 import { armAt, paintArm, Swing } from "./arm.js";
 
 const STILL = 3; // screen px: a drag shorter than this is a click
@@ -102,7 +102,7 @@ export class Points {
       const now = store.pending.outline(shape);
       const which = found.kind === "tangent" ? [found.index] : [...store.selection.pointsOf(shape.id)];
       const points = Object.fromEntries(which.map((i) => [i, Array.from(now.subarray(i * 6, i * 6 + 6))]));
-      return edit.movePoints({ shape: shape.id, frame: store.view.frame, points, ...store.view.scoping });
+      return edit.form({ shape: shape.id, frame: store.view.frame, points, ...store.view.scoping });
     });
   }
 

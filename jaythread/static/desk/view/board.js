@@ -1,6 +1,6 @@
 // The thread board under the hand: scrubbing on the ruler, zooming, keys picked, moved, stretched, taken away.
 
-import * as edit from "../net/commands.js";
+import { edit } from "../net/commands.js";
 import { CHANNELS, ROW, SIDE, Threads } from "./threads.js";
 
 export class Board extends Threads {

@@ -1,6 +1,6 @@
 // What can be done with all keys of the chosen shapes at once, and which keys a change is for.
 
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 const CHANNELS = ["form", "placement", "settings"];

@@ -1,7 +1,7 @@
 // The step Carry: tracks, and what rides on them.
 
 import { newId } from "../../net/api.js";
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 const HOWS = { move: "moving it", similar: "moving, turning and sizing it", affine: "shearing it too", perspective: "full perspective" };

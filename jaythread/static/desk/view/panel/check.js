@@ -1,6 +1,6 @@
 // The step Check: which frames are weak, and what to do about it.
 
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 export const checkStep = part(() => ({
@@ -64,7 +64,7 @@ export const checkStep = part(() => ({
       const read = await fits.pull(shape.id, [...selection.pointsOf(shape.id)], Number(this.pullRadius) || 8);
       this.bye();
       const why = `The edge is known on ${read.known} % of that stretch; points would move by ${read.mean} px on average, ${read.most} at most.`;
-      await preview.begin(edit.movePoints({ shape: shape.id, frame: view.frame, points: read.points, ...view.scoping }), why);
+      await preview.begin(edit.form({ shape: shape.id, frame: view.frame, points: read.points, ...view.scoping }), why);
     });
   },
 }));

@@ -1,6 +1,6 @@
 // The key that is picked on the thread board.
 
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 export const pickedKey = part(() => ({

@@ -1,6 +1,6 @@
 // How alpha falls across the reach, in a small plot: four ready-made curves, or an own one with two handles.
 
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 // How high (0..1) the two handles of each curve stand, a third and two thirds of the way from the outside to the inside.

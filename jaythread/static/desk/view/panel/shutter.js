@@ -1,7 +1,7 @@
 // The shot's shutter: by its angle, by the camera's time, or as the plate shows it.
 
 import { get } from "../../net/api.js";
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 export const shutter = part(() => ({
@@ -14,16 +14,16 @@ export const shutter = part(() => ({
     this.phase = now.phase ?? -now.angle / 2;
   },
   set(angle) {
-    this.send(edit.changeShutter({ angle, phase: this.centred ? null : this.phase }));
+    this.send(edit.shutter({ angle, phase: this.centred ? null : this.phase }));
   },
   setAngle(event) {
     this.set(Math.min(360, Math.max(0, Number(event.target.value) || 0)));
   },
   setCentred(event) {
-    this.send(edit.changeShutter({ angle: this.angle, phase: event.target.checked ? null : -this.angle / 2 }));
+    this.send(edit.shutter({ angle: this.angle, phase: event.target.checked ? null : -this.angle / 2 }));
   },
   setPhase(event) {
-    this.send(edit.changeShutter({ angle: this.angle, phase: Math.min(360, Math.max(-360, Number(event.target.value) || 0)) }));
+    this.send(edit.shutter({ angle: this.angle, phase: Math.min(360, Math.max(-360, Number(event.target.value) || 0)) }));
   },
   get exposure() {
     const seconds = this.angle / 360 / (this.desk?.store.document.shot.rate || 24);

@@ -1,7 +1,7 @@
 // The step Soften: the soft edge of what is chosen; how deep a fringe is solved.
 
 import { get } from "../../net/api.js";
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { figure, part } from "./component.js";
 
 export const softenStep = part(() => ({

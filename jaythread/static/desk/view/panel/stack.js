@@ -3,7 +3,7 @@
 
 import { COLOURS } from "../../glyphs/outlines.js";
 import { newId, post } from "../../net/api.js";
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 const FEW = 4; // lines that stand in the panel without folding
@@ -55,7 +55,7 @@ export const stack = part(() => ({
   },
   setMode(line, event) {
     const [mode, outside] = event.target.value.split(" ");
-    this.send(edit.changeEntry({ entry: line.id, mode, inverted: Boolean(outside) }));
+    this.send(edit.entry({ entry: line.id, mode, inverted: Boolean(outside) }));
   },
   addLine(event) {
     const shape = event.target.value;
@@ -96,7 +96,7 @@ export const stack = part(() => ({
     this.send(edit.shiftMatte({ matte: this.matte, frame: this.frame }));
   },
   invertMatte(event) {
-    this.send(edit.changeMatte({ matte: this.matte, inverted: event.target.checked }));
+    this.send(edit.matte({ matte: this.matte, inverted: event.target.checked }));
   },
   get matteName() {
     return this.mattes.find((m) => m.id === this.matte)?.name;
@@ -114,7 +114,7 @@ export const stack = part(() => ({
   },
   renameMatte() {
     const name = this.matteName && prompt("Name of the matte", this.matteName);
-    if (name && name !== this.matteName) this.send(edit.changeMatte({ matte: this.matte, name }));
+    if (name && name !== this.matteName) this.send(edit.matte({ matte: this.matte, name }));
   },
   removeMatte() {
     const sure = this.matteName && confirm(`Remove the matte ${this.matteName}? Its shapes stay in the shot; undo brings it back.`);

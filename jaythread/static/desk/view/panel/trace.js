@@ -3,7 +3,7 @@
 import { COLOURS } from "../../glyphs/outlines.js";
 import { endHere, offHere, startHere } from "../../model/live.js";
 import { newId, post } from "../../net/api.js";
-import * as edit from "../../net/commands.js";
+import { edit } from "../../net/commands.js";
 import { figure, part } from "./component.js";
 
 export const traceStep = part(() => ({
@@ -87,7 +87,7 @@ export const traceStep = part(() => ({
   },
   setLineOpacity(event) {
     const opacity = Math.min(100, Math.max(0, Number(event.target.value) || 0)) / 100;
-    this.send(edit.changeEntry({ entry: this.asOne.id, opacity }));
+    this.send(edit.entry({ entry: this.asOne.id, opacity }));
   },
 
   // The chosen points to a place by figures: x or y of their middle.

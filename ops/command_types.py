@@ -1,7 +1,6 @@
-"""Writes the page's builders of commands from the register of commands: python manage.py shell is not needed, just this file.
+"""Writes the types of the page's commands from the register of commands, for `tsc`: python ops/command_types.py
 
-python ops/command_builders.py           writes jaythread/static/desk/net/commands.js
-python ops/command_builders.py --check   fails when that file is not what would be written
+The file is not kept: it is written anew before types are checked. Run this by hand for an editor that shows types.
 """
 
 import os
@@ -10,10 +9,7 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
-TARGET = ROOT / "jaythread/static/desk/net/commands.js"
-HEAD = """// What an edit may say, one function a command, with types.
-// Written by ops/command_builders.py from the register of commands; do not change it by hand.
-"""
+TARGET = ROOT / "ops/js/commands.d.ts"
 PLAIN = {"integer": "number", "number": "number", "string": "string", "boolean": "boolean", "null": "null"}
 
 
@@ -34,14 +30,14 @@ def js_type(schema: dict[str, Any]) -> str:
     return PLAIN[schema["type"]]
 
 
-def builder(name: str, do: str, schema: dict[str, Any]) -> str:
-    """The function that makes one command."""
+def builder(do: str, schema: dict[str, Any]) -> str:
+    """The type of the function that makes one command; its name is that of the command, in one word."""
     required = set(schema.get("required", []))
     fields = [f"{key}{'' if key in required else '?'}: {js_type(one)}" for key, one in schema["properties"].items() if key != "do"]
-    called = name[0].lower() + name[1:]
+    first, *rest = do.split()
+    name = first + "".join(word.capitalize() for word in rest)
     says = " ".join((schema.get("description") or "").split())
-    lines = [f"/** {says}" if says else "/**", f" *  @param {{{{{', '.join(fields)}}}}} said */"]
-    return "\n".join([*lines, f'export const {called} = (said) => ({{ do: /** @type {{const}} */ ("{do}"), ...said }});', ""])
+    return f"  /** {says} */\n  {name}(said: {{ {'; '.join(fields)} }}): {{ do: string }};\n"
 
 
 def written() -> str:
@@ -53,18 +49,14 @@ def written() -> str:
     django.setup()
     from jaythread.desk.edit.commands import COMMANDS, Together
 
-    parts = [builder(c.schema.__name__, c.do, c.schema.model_json_schema()) for c in COMMANDS.values()]
-    together = Together.model_json_schema(ref_template="#/{model}")
+    parts = [builder(c.do, c.schema.model_json_schema()) for c in COMMANDS.values()]
     together = {
-        "description": together["description"],
+        "description": Together.__doc__,
         "required": ["summary", "commands"],
         "properties": {"summary": {"type": "string"}, "commands": {"type": "array", "items": {"type": "object"}}},
     }
-    return "\n".join([HEAD, *parts, builder("Together", "together", together)])
+    return "\n".join(["interface Commands {", *parts, builder("together", together) + "}", ""])
 
 
 if __name__ == "__main__":
-    text = written()
-    if "--check" in sys.argv:
-        sys.exit(0 if TARGET.read_text() == text else f"{TARGET.name} is not what the register says: run python ops/command_builders.py")
-    TARGET.write_text(text)
+    TARGET.write_text(written())
