@@ -59,7 +59,7 @@ CODECS = {
         name="libx264",
         container="mp4",
         kinds={1: "yuv420p", 3: "yuv420p"},
-        options={"crf": "18", "preset": "medium", "movflags": "faststart"},
+        options={"crf": "18", "preset": "medium", "mbtree": "0", "movflags": "faststart"},  # with mbtree, bytes of small pictures vary
         yuv=True,
     ),
 }
