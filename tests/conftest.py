@@ -47,8 +47,8 @@ def own_files(settings, tmp_path):
 
 
 @pytest.fixture(scope="session")
-def django_db_modify_db_settings():
-    """Server threads give their connections back at once, so that the tests' database can be dropped."""
+def django_db_modify_db_settings(django_db_modify_db_settings_parallel_suffix):
+    """A database a process. Server threads give their connections back at once, so that the tests' database can be dropped."""
     from django.db import connections
 
     connections.databases["default"]["CONN_MAX_AGE"] = 0

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.optimize import least_squares
 
-from roto.arrays import Floats
+from roto.arrays import Flags, Floats
 from roto.curve.flatten import polygon
 from roto.curve.split import cubic_at
 from roto.errors import BadGeometry
@@ -98,7 +98,17 @@ def _without(shape: Shape, j: int) -> Shape:
     keys = Keys.build(
         form.frames[some], values[some][:, keep], held=held[some][:, keep], kinds=form.kinds[some], speeds=speeds[some][:, keep]
     )
+    keys = _on_the_same_paths(form, keys, keep)
     return replace(shape, form=keys, kinds=shape.kinds[keep], **rearranged(shape, np.flatnonzero(keep).tolist()))
+
+
+def _on_the_same_paths(before: Keys, after: Keys, keep: Flags) -> Keys:
+    """Keys of the points that are left, whose places have the speeds that they had: a neighbour's new keys do not bend them."""
+    had = interpolate.speeds_at_keys(before)[np.isin(before.frames, after.frames)][:, keep, :2]
+    now = interpolate.speeds_at_keys(after)
+    wanted = np.concatenate([had, now[:, :, 2:]], axis=2)
+    bent = np.isfinite(had).all(axis=2) & (np.abs(now[:, :, :2] - had) > 1e-9).any(axis=2)
+    return replace(after, speeds=np.where(np.asarray(bent)[..., None], wanted, after.speeds))
 
 
 def _moved(old: Floats, new: Floats, near: list[int]) -> Floats:

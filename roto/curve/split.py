@@ -70,12 +70,10 @@ def add_point(shape: Shape, segment: int, t: float) -> Shape:
         speeds = (exact(frame + MOMENT, frame) - exact(frame - MOMENT, frame)) / (2 * MOMENT)
         return keys.put(frame, exact(frame, frame), held, speeds=speeds)
 
-    for frame, here in zip(frames, both, strict=True):
-        if here:
-            full = form.index(frame)
-            free = bool(np.isnan(form.speeds[full, i, 0]) and np.isnan(form.speeds[full, j, 0]))
-            whole = bool(form.held[full, i] and form.held[full, j])
-            keys = keyed(keys, frame, free and whole)
+    at = np.flatnonzero(both)
+    whole = bool(form.held[at][:, [i, j]].all() and np.isnan(form.speeds[at][:, [i, j]]).all())
+    for row in at.tolist():
+        keys = keyed(keys, frames[row], whole)
     reach = rearranged(shape, old.tolist())
     numbers = np.arange(frames[0], frames[-1] + 1)
     before = shape.form_at(numbers, numbers)

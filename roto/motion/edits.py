@@ -1,13 +1,13 @@
 """Edits of a shape, each giving a new shape. Every edit keys its own channel on its own frame and touches nothing else."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 
 import numpy as np
 
-from roto.arrays import Floats
+from roto.arrays import Flags, Floats
 from roto.errors import BadGeometry, BadKeys
-from roto.motion import interpolate, placement
+from roto.motion import correct, interpolate, placement
 from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.point_reach import LARGEST_REACH, scale_reach
 from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Shape, settings_values
@@ -15,6 +15,8 @@ from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Sh
 FARTHEST = 1e7
 """px: a point farther out is a slip of the pen; nearer ones are legal however far outside the picture"""
 Pair = tuple[float, float]
+AMOUNTS = ("settings", "reach")
+"""channels whose numbers never leave the range of the two keys beside them"""
 
 
 def trace(shape_id: str, name: str, frame: int, points: object, curves: object, colour: int = 0, kind: str = CLOSED) -> Shape:
@@ -99,7 +101,7 @@ def place(
         move = (move[0] + float(turned[0] - away[0]), move[1] + float(turned[1] - away[1]))
     now = now + placement.values(move, turn, size)
     held = np.array([move != (0.0, 0.0), turn != 0.0, size != 1.0])
-    return replace(shape, place=shape.place.put(frame, now, held if held.any() else np.ones(3, bool)))
+    return replace(shape, place=correct.put(shape.place, frame, now, held if held.any() else np.ones(3, bool)))
 
 
 def _unridden(shape: Shape, frame: int, move: Pair, about: Pair | None) -> tuple[Pair, Pair | None]:
@@ -126,7 +128,7 @@ def soften(
     if shape.reach is not None and (inner is not None or outer is not None):
         shape = scale_reach(shape, frame, inner, outer)
         inner = outer = None
-    now = interpolate.evaluate(shape.settings, frame, frame)[0]
+    now = interpolate.evaluate(shape.settings, frame, frame, within=True)[0]
     held = np.zeros(3, bool)
     for value, part, column, low, high in (
         (inner, REACH, 0, 0.0, LARGEST_REACH),
@@ -139,13 +141,31 @@ def soften(
                 raise BadGeometry(f"That must lie between {low:g} and {high:g}.")
             now[part, column] = value
             held[part] = True
-    return replace(shape, settings=shape.settings.put(frame, now, held))
+    return replace(shape, settings=_set(shape.settings, frame, now, held))
+
+
+def _set(settings: Keys, frame: int, values: Floats, held: Flags) -> Keys:
+    """Settings keyed on a frame. What was never set before holds throughout: its only key, as it was traced, comes here."""
+    first = (
+        held
+        & (settings.held.sum(axis=0) == 1)
+        & (settings.values * settings.held[:, :, None] == settings_values() * settings.held[:, :, None]).all(axis=(0, 2))
+    )
+    if not first.any():
+        return correct.put(settings, frame, values, held, within=True)
+    fresh = settings.put(frame, values, held)
+    at = int(np.searchsorted(fresh.frames, frame))
+    fresh.held[:, first] = np.arange(len(fresh.frames))[:, None] == at
+    some = fresh.held.any(axis=1)
+    fresh = Keys.build(fresh.frames[some], fresh.values[some], held=fresh.held[some], kinds=fresh.kinds[some], speeds=fresh.speeds[some])
+    rest = held & ~first
+    return correct.put(fresh, frame, values, rest, within=True) if rest.any() else fresh
 
 
 def drop_key(shape: Shape, channel: str, frame: int) -> Shape:
-    """Take away the key of one channel (form, placement or settings) on a frame."""
+    """Take away the key of one channel (form, placement or settings) on a frame; keys that are not beside it keep their speeds."""
     keys, with_keys = channel_of(shape, channel)
-    return with_keys(keys.drop(frame))
+    return with_keys(correct.settled(keys, keys.drop(frame), [frame], channel in AMOUNTS))
 
 
 def channel_of(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape]]:
@@ -166,7 +186,7 @@ def channel_of(shape: Shape, channel: str) -> tuple[Keys, Callable[[Keys], Shape
 def key_here(shape: Shape, channel: str, frame: int) -> Shape:
     """Key all of a channel on this frame as it is there; nothing moves on any frame."""
     keys, with_keys = channel_of(shape, channel)
-    return with_keys(interpolate.key_here(keys, frame))
+    return with_keys(correct.key_here(keys, frame, channel in AMOUNTS))
 
 
 def move_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
@@ -183,7 +203,7 @@ def move_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
     moved = Keys.build(
         frames[order], keys.values[order], held=keys.held[order], kinds=keys.kinds[order], speeds=keys.speeds[order]
     )  # fmt: skip
-    return with_keys(moved)
+    return with_keys(correct.settled(keys, moved, [frame, to], channel in AMOUNTS))
 
 
 def key_kind(shape: Shape, channel: str, frame: int, kind: str) -> Shape:
@@ -194,7 +214,27 @@ def key_kind(shape: Shape, channel: str, frame: int, kind: str) -> Shape:
         raise BadKeys(f"There is no key on frame {frame}.")
     kinds = keys.kinds.copy()
     kinds[at] = KIND_NAMES.index(kind)
-    return with_keys(replace(keys, kinds=kinds))
+    ends = keys.frames[at : at + 2].tolist()
+    return with_keys(correct.settled(keys, replace(keys, kinds=kinds), ends, channel in AMOUNTS))
+
+
+def flow_again(shape: Shape, channel: str, frame: int) -> Shape:
+    """Let a key take its speed from its neighbours again, where earlier corrections made it stand."""
+    keys, with_keys = channel_of(shape, channel)
+    if keys.index(frame) is None:
+        raise BadKeys(f"There is no key on frame {frame}.")
+    return with_keys(correct.flow_again(keys, frame))
+
+
+def keep_still(before: Shape, after: Shape, looked: Collection[int]) -> Shape:
+    """A shape after a change, of which stretches that hold a frame somebody looked at run as they did; see `correct.still`."""
+    for channel in ("form", "placement", "settings", "reach") if looked and before.form.parts == after.form.parts else ():
+        if channel == "reach" and (before.reach is None or after.reach is None):
+            continue
+        old, (keys, with_keys) = channel_of(before, channel)[0], channel_of(after, channel)
+        if keys is not old:
+            after = with_keys(correct.still(old, keys, looked, channel in AMOUNTS))
+    return after
 
 
 SHARP, EVEN = "sharp", "even"

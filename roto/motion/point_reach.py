@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from roto.errors import BadGeometry
-from roto.motion import interpolate
+from roto.motion import correct, interpolate
 from roto.motion.keys import Keys
 from roto.motion.shape import DIVIDING, REACH, Shape
 
@@ -35,7 +35,7 @@ def set_reach(shape: Shape, frame: int, points: Mapping[int, Pair]) -> Shape:
     """Key the reach of just these points on this frame: index to inner and outer, px."""
     shape = with_own(shape)
     assert shape.reach is not None
-    now = interpolate.evaluate(shape.reach, frame, frame)[0]
+    now = interpolate.evaluate(shape.reach, frame, frame, within=True)[0]
     held = np.zeros(len(now), bool)
     for index, pair in points.items():
         if not 0 <= index < len(now):
@@ -47,7 +47,7 @@ def set_reach(shape: Shape, frame: int, points: Mapping[int, Pair]) -> Shape:
                 now[index, column] = value
                 held[index] = True
     own = tuple(bool(a or b) for a, b in zip(shape.own, held, strict=True))
-    return replace(shape, reach=shape.reach.put(frame, now, held), own=own)
+    return replace(shape, reach=correct.put(shape.reach, frame, now, held, within=True), own=own)
 
 
 def scale_reach(shape: Shape, frame: int, inner: float | None, outer: float | None) -> Shape:

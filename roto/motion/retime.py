@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.errors import BadGeometry, BadKeys
-from roto.motion import interpolate
-from roto.motion.edits import channel_of, move_points, place, soften
+from roto.motion import correct, interpolate
+from roto.motion.edits import AMOUNTS, channel_of, move_points, place, soften
 from roto.motion.keys import Keys
 from roto.motion.point_reach import with_own
 from roto.motion.shape import Shape
@@ -103,7 +103,11 @@ def copy_key(shape: Shape, channel: str, frame: int, to: int) -> Shape:
     at = keys.index(frame)
     if at is None:
         raise BadKeys(f"There is no key on frame {frame}.")
-    return with_keys(keys.put(to, keys.values[at], keys.held[at], kind=int(keys.kinds[at])))
+    return with_keys(
+        correct.put(
+            keys, to, keys.values[at], keys.held[at], together=channel == "form", within=channel in AMOUNTS, kind=int(keys.kinds[at])
+        )
+    )
 
 
 def take_keys(shape: Shape, other: Shape, channels: Iterable[str]) -> Shape:
@@ -123,21 +127,15 @@ def offset_keys(shape: Shape, channel: str, delta: object, parts: NDArray[np.boo
     """The same offset on every key that holds these parts: on all of them, or on those from frame `first` on.
 
     delta: (n, d) in the channel's own numbers. With `first`, a key is made there, so that earlier frames keep their values up to the key
-    before it; the next two keys keep their speeds, which would else follow from what lies before.
+    before it. All keys keep their speeds, so later frames move by just the offset.
     """
     keys, with_keys = channel_of(shape, channel)
-    if first is not None:
-        was, keys = keys, interpolate.key_here(keys, first)
-        for at in np.flatnonzero(keys.frames > first)[:2]:
-            frame = int(keys.frames[at])
-            free = np.isnan(keys.speeds[at]) & (keys.held[at] & parts)[:, None]
-            speeds = keys.speeds.copy()
-            speeds[at] = np.where(free, interpolate.speed(was, frame, frame)[0], speeds[at])
-            keys = replace(keys, speeds=speeds)
+    within = channel in AMOUNTS
+    keys = keys if first is None else correct.key_here(keys, first, within)
     later = keys.frames >= (first if first is not None else -FAR * 10)
     where = keys.held & later[:, None] & parts[None]
-    values = keys.values + np.where(where[:, :, None], np.asarray(delta, dtype=np.float64)[None], 0.0)
-    return with_keys(replace(keys, values=values))
+    moved = replace(keys, values=keys.values + np.where(where[:, :, None], np.asarray(delta, dtype=np.float64)[None], 0.0))
+    return with_keys(moved if first is None else correct.as_before(keys, moved, keys.held, within))
 
 
 def offset_points(shape: Shape, frame: int, points: Mapping[int, object], first: int | None) -> Shape:
@@ -162,7 +160,7 @@ def offset_soft(shape: Shape, frame: int, first: int | None, **settings: float |
     moved = soften(shape, frame, **settings)
     if shape.reach is not None and moved.reach is not None:
         shape = offset_reach(shape, moved, frame, first)
-    delta = interpolate.evaluate(moved.settings, frame, frame)[0] - interpolate.evaluate(shape.settings, frame, frame)[0]
+    delta = interpolate.evaluate(moved.settings, frame, frame, True)[0] - interpolate.evaluate(shape.settings, frame, frame, True)[0]
     return offset_keys(shape, "settings", delta, np.ones(3, bool), first)
 
 
@@ -170,5 +168,5 @@ def offset_reach(shape: Shape, moved: Shape, frame: int, first: int | None) -> S
     """All keys of the points' reach changed by what `moved` changes on this frame: on every frame, or from frame `first` on."""
     shape = with_own(shape)
     assert shape.reach is not None and moved.reach is not None
-    delta = interpolate.evaluate(moved.reach, frame, frame)[0] - interpolate.evaluate(shape.reach, frame, frame)[0]
+    delta = interpolate.evaluate(moved.reach, frame, frame, True)[0] - interpolate.evaluate(shape.reach, frame, frame, True)[0]
     return offset_keys(replace(shape, own=moved.own), "reach", delta, np.ones(shape.form.parts, bool), first)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from roto.arrays import Floats
 from roto.errors import BadGeometry
 from roto.jit import kernel
-from roto.motion import interpolate, placement
+from roto.motion import correct, interpolate, placement
 from roto.motion.keys import Keys
 from roto.motion.live_ranges import Ranges, is_live
 
@@ -131,7 +131,7 @@ class Shape:
 
     def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float]]:
         """Inner and outer reach (px), edge shift (px), opacity at each frame; reaches are never negative, opacity stays in 0..1."""
-        values = interpolate.evaluate(self.settings, frames, frames)
+        values = interpolate.evaluate(self.settings, frames, frames, within=True)
         values[:, REACH] = np.maximum(values[:, REACH], 0.0)
         values[:, OPACITY, 0] = np.clip(values[:, OPACITY, 0], 0.0, 1.0)
         rows = zip(values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], strict=True)
@@ -141,7 +141,7 @@ class Shape:
         """Inner and outer reach (F, n, 2) of the points at each frame, NaN for those without one of their own; None where none has."""
         if self.reach is None:
             return None
-        values = np.maximum(interpolate.evaluate(self.reach, frames, frames), 0.0)
+        values = np.maximum(interpolate.evaluate(self.reach, frames, frames, within=True), 0.0)
         values[:, ~np.array(self.own)] = np.nan
         return values
 
@@ -150,7 +150,7 @@ class Shape:
         local = self.within_form(np.asarray(points, dtype=np.float64)[None], frame, frame)[0]
         if not np.isfinite(local[held]).all():
             raise BadGeometry("A point was moved to a place that is not a number.")
-        return replace(self, form=self.form.put(frame, local, held))
+        return replace(self, form=correct.put(self.form, frame, local, held, together=True))
 
 
 @kernel

@@ -44,7 +44,7 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         blurs = shape.blur and matte.shutter.angle > 0
         times = moments[live] if blurs else own[:, None].astype(np.float64)
         outlines = _looks(shape, times, own)
-        settings, reaches = interpolate.evaluate(shape.settings, own, own), shape.reaches_at(own)
+        settings, reaches = interpolate.evaluate(shape.settings, own, own, within=True), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
         begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
         plates, count = [solved.get(f, "").encode() for f in own.tolist()], len(own)

@@ -42,6 +42,7 @@ ROWS = {
     "move key": {"shape": "{body}", "channel": "form", "frame": FIRST + 3, "to": FIRST + 5},
     "key kind": {"shape": "{body}", "channel": "form", "frame": FIRST, "kind": "hold"},
     "drop key": {"shape": "{body}", "channel": "form", "frame": FIRST + 3},
+    "flow again": {"shape": "{twin}", "channel": "form", "frame": FIRST + 2},
     "copy key": {"shape": "{body}", "channel": "form", "frame": FIRST + 3, "to": FIRST + 6},
     "shift keys": {"shape": "{body}", "channels": ["form", "placement"], "by": 2},
     "stretch keys": {"shape": "{body}", "channels": ["form"], "span": [FIRST, FIRST + 3], "to": [FIRST, FIRST + 6]},
@@ -88,6 +89,8 @@ def furnished(shot, who) -> dict[str, str]:
     ids["tail"], ids["soft"], ids["riding"] = (trace(shot, who, far, name=name) for name in ("tail", "soft", "riding"))
     for frame, y in ((FIRST + 2, 58), (FIRST + 3, 64)):
         do(do="form", shape=ids["body"], frame=frame, points={2: [50, y, 0, 0, 0, 0]})
+    for frame, x in ((FIRST + 2, 62), (FIRST + 6, 90), (FIRST + 1, 60.5)):  # the last one lets the key on FIRST + 2 stand
+        do(do="form", shape=ids["twin"], frame=frame, points={0: [x, 20, 0, 0, 0, 0]})
     for name in ("body", "twin"):
         do(do="place", shape=ids[name], frame=FIRST + 4, move=(6, 0))
     do(do="reach", shape=ids["soft"], frame=FIRST, points={0: (1.0, 2.0)})

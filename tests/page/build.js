@@ -29,7 +29,7 @@ export function square(x, y, side, step = 0) {
 export function shapeData(id, name, floats, more = {}) {
   return {
     id, name, kind: "closed", group: null, carrier: null, locked: false, revision: 1, colour: 0, profile: "straight", blur: true, pivot: [0, 0],
-    curves: [false, false, false, false], live: [], form: [{ frame: FIRST, kind: 2, parts: [], full: true }], placement: [], settings: [], reach: [],
+    curves: [false, false, false, false], live: [], form: [{ frame: FIRST, kind: 2, parts: [], full: true, settled: false }], placement: [], settings: [], reach: [],
     reaches: null, soft: [[0, 0, 0, 1]], placed: [[0, 0, 0, 1, 5, 5]], opening: "", outlines: packed(floats), ...more,
   };
 }
@@ -43,7 +43,7 @@ export function deskData(more = {}) {
     plate: { id: 1, state: "ready", version: 1, missing: [] }, clips: [], shots: [], modes: [], mayTrace: true, keys: {},
     shapes: [
       shapeData("body", "kite body", square(100, 100, 80, 2)),
-      shapeData("patch", "patch", square(130, 130, 20, 2), { form: [FIRST, FIRST + 6].map((frame) => ({ frame, kind: 2, parts: [], full: true })) }),
+      shapeData("patch", "patch", square(130, 130, 20, 2), { form: [FIRST, FIRST + 6].map((frame) => ({ frame, kind: 2, parts: [], full: true, settled: false })) }),
       shapeData("pair", "pair", [], { kind: "group", curves: [] }),
     ],
     tracks: [{

@@ -12,7 +12,7 @@ function desk(own = {}) {
   const asked = [];
   const store = new Store(deskData());
   const noting = (name) => new Proxy({}, { get: (_, what) => (...given) => asked.push([`${name}.${String(what)}`, ...given]) });
-  const parts = { store, stage: noting("stage"), edits: noting("edits"), player: noting("player"), tracks: noting("tracks"), tracing: noting("tracing"), pointer: noting("pointer") };
+  const parts = { store, stage: noting("stage"), edits: noting("edits"), player: noting("player"), tracks: noting("tracks"), tracing: noting("tracing"), pointer: noting("pointer"), board: noting("board") };
   const it = new Proxy(parts, { get: (target, what) => target[what] ?? ((...given) => asked.push([String(what), ...given])) });
   return { it, store, asked, table: acts(it, own, MODES) };
 }
@@ -55,8 +55,66 @@ test("what was pressed, whatever the keyboard and the letters' case", () => {
   assert.equal(pressed(event("z", { metaKey: true })), "Ctrl+Z");
 });
 
+// What keyboards send for the glyphs of the table: American, German and French ones, with AltGr as Linux and as Windows have it.
+const LAYOUTS = {
+  american: [[">", { shiftKey: true }], ["<", { shiftKey: true }], ["[", {}], ["]", {}], ["\\", {}], [";", {}], ["?", { shiftKey: true }]],
+  german: [
+    [">", { shiftKey: true }], ["<", {}], ["[", { ctrlKey: true, altKey: true }], ["]", { getModifierState: (which) => which === "AltGraph" }],
+    ["\\", { ctrlKey: true, altKey: true }], [";", { shiftKey: true }], ["?", { shiftKey: true }],
+  ],
+  french: [
+    [">", { shiftKey: true }], ["<", {}], ["[", { getModifierState: (which) => which === "AltGraph" }], ["]", { ctrlKey: true, altKey: true }],
+    ["\\", { ctrlKey: true, altKey: true }], [";", {}], ["?", { shiftKey: true }], [".", { shiftKey: true }],
+  ],
+};
+
+for (const [layout, keys] of Object.entries(LAYOUTS)) {
+  test(`glyphs mean the same on a keyboard that is ${layout}`, () => {
+    const { table } = desk();
+    for (const [key, how] of keys) {
+      assert.equal(pressed(event(key, how)), key);
+      assert.ok(table.some((act) => act.keys.includes(key)), `${key} does something`);
+    }
+    assert.equal(pressed(event("z", { ctrlKey: true, altKey: true })), "Ctrl+Alt+Z", "a letter keeps its modifiers");
+  });
+}
+
+test("every key of the table can be typed on each of these keyboards", () => {
+  const glyphs = desk().table.flatMap((act) => act.keys).filter((key) => /^[^A-Z0-9]$/.test(key) && ![" ", ","].includes(key));
+  for (const keys of Object.values(LAYOUTS)) {
+    const typed = new Set([...keys.map(([key]) => key), "."]);
+    assert.deepEqual(glyphs.filter((key) => !typed.has(key)), []);
+  }
+  assert.deepEqual(desk().table.flatMap((act) => act.keys).filter((key) => /^Shift\+[^A-Z]$/.test(key)), [], "no Shift with a glyph");
+});
+
+test("a figure that is being typed is taken before a key does something else", () => {
+  const { it, store, table } = desk();
+  const heard = {};
+  const was = globalThis.addEventListener;
+  globalThis.addEventListener = (what, act) => (heard[what] = act);
+  globalThis.document.querySelector = () => null;
+  const order = [];
+  try {
+    listen(it, table);
+    const field = {
+      matches: (selector) => selector.startsWith("input:not") || selector === "input", isConnected: true, offsetParent: {},
+      blur: () => order.push(`taken on ${store.view.frame}`), focus: () => order.push(`in hand on ${store.view.frame}`),
+    };
+    globalThis.document.activeElement = field;
+    heard.keydown(event("ArrowRight"));
+    assert.deepEqual(order.splice(0), [`taken on ${FIRST}`, `in hand on ${FIRST + 1}`]);
+    heard.keydown(event("ArrowRight"));
+    assert.equal(order.splice(0).length, 2);
+    heard.keydown(event("p"));
+    assert.deepEqual(order, [`taken on ${FIRST + 2}`], "a step leaves the field");
+  } finally {
+    globalThis.addEventListener = was;
+  }
+});
+
 test("stepping, striding, jumping from key to key", () => {
-  const { store, table } = desk();
+  const { store, asked, table } = desk();
   const run = (id) => table.find((act) => act.id === id).run();
   run("one-frame-on");
   run("on-stride");
@@ -64,10 +122,13 @@ test("stepping, striding, jumping from key to key", () => {
   run("one-frame-back");
   run("next-key-what-chosen");
   assert.equal(store.view.frame, FIRST + 6);
+  assert.deepEqual(asked.splice(0), [["board.pickOn", FIRST + 6]]);
   run("next-key-what-chosen");
-  assert.equal(store.view.frame, FIRST + 6, "there is none after the last");
+  assert.deepEqual(asked, [], "there is none after the last");
+  assert.equal(store.view.frame, FIRST + 6);
   run("previous-key-what-chosen");
   assert.equal(store.view.frame, FIRST);
+  assert.deepEqual(asked.splice(0), [["board.pickOn", FIRST]], "the key is picked");
   run("last-frame");
   assert.equal(store.view.frame, LAST);
   run("mark-this-frame-compare");

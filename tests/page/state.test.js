@@ -2,6 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { follows } from "../../jaythread/static/desk/model/follows.js";
 import { hit, inLoop, stackedAt } from "../../jaythread/static/desk/model/hit.js";
 import { endHere, offHere, startHere } from "../../jaythread/static/desk/model/live.js";
 import { Player } from "../../jaythread/static/desk/model/player.js";
@@ -294,12 +295,27 @@ test("live from here, until here, not here", () => {
   assert.deepEqual(endHere([[1, 4], [8, 12]], 6, shot), [[1, 6], [8, 12]]);
 });
 
+test("a change is followed by two stretches on either side, by fewer where somebody looked at a frame", () => {
+  const shot = { first: 1, last: 60 };
+  const keys = [12, 29, 31, 33, 36, 38].map((frame) => ({ frame, parts: [], full: true }));
+  assert.deepEqual(follows(shot, keys, 40, [], []), [37, 60]);
+  assert.deepEqual(follows(shot, keys, 32, [], []), [30, 35]);
+  assert.deepEqual(follows(shot, keys, 33, [2], []), [30, 37]);
+  assert.deepEqual(follows(shot, keys, 20, [], [30]), [13, 28]);
+  assert.deepEqual(follows(shot, keys, 14, [], [11]), [13, 30]);
+  assert.deepEqual(follows(shot, keys, 5, [], []), [1, 28]);
+  const some = [...keys, { frame: 50, parts: [3], full: false }];
+  assert.deepEqual(follows(shot, some, 45, [3], []), [37, 49]);
+  assert.deepEqual(follows(shot, some, 30, [0, 3], []), [13, 32]);
+  assert.deepEqual(follows(shot, [keys[0]], 12, [], []), [1, 60]);
+});
+
 test("the line in the corner says what a change would touch", () => {
   const store = desk();
   const said = () => touches(store).join("");
-  assert.match(said(), /keys the points you move of patch on frame 1001, nothing else/);
+  assert.match(said(), /Frame 1001: the points you move of patch will be keyed; frames 1001 to 1006 follow/);
   store.selection.choose("body", [0, 1]);
-  assert.match(said(), /keys 2 of 4 points of kite body/);
+  assert.match(said(), /2 of 4 points of kite body will be keyed/);
   store.view.set("scope", "all");
   assert.match(said(), /ALL KEYS of kite body/);
   store.view.set("scope", "here");

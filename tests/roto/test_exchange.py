@@ -16,7 +16,7 @@ from roto.errors import BadDocument
 from roto.exchange import document
 from roto.matte.render import render
 from roto.matte.stack import Entry
-from roto.motion import interpolate, placement
+from roto.motion import correct, placement
 from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
 from roto.motion.live_ranges import tidy
 
@@ -33,7 +33,7 @@ def busy(seed: int = 0):
     turns = Keys.build(
         [1, 5, 11], [placement.values(turn=t, size=1 + t / 500) for t in rng.uniform(-400, 400, 3)], kinds=[HOLD, STRAIGHT, FLOWING]
     )
-    hand = shape(rectangle(40, 30, 70, 66), "line hand", place=interpolate.key_here(turns, 8), pivot=(55, 48), blur=False, colour=4)
+    hand = shape(rectangle(40, 30, 70, 66), "line hand", place=correct.key_here(turns, 8), pivot=(55, 48), blur=False, colour=4)
     lines = (kite, Entry(shape=hand, mode="cut", opacity=0.7), Entry(shape=kite, mode="keep", inverted=True))
     return matte(*lines, angle=172.8, inverted=True)
 

@@ -10,7 +10,7 @@ from roto.curve.flatten import polygon
 from roto.curve.split import add_point
 from roto.errors import BadKeys
 from roto.matte.render import render, samples_wanted
-from roto.motion import interpolate, placement
+from roto.motion import correct, interpolate, placement
 from roto.motion.keys import FLOWING, HOLD, STRAIGHT, Keys
 from roto.motion.live_ranges import tidy
 
@@ -73,7 +73,7 @@ def test_an_edit_is_local():
 @settings(max_examples=60, deadline=None)
 def test_a_key_without_a_change_moves_nothing(frame, values, kind):
     keys = line(values, kinds=[FLOWING, FLOWING, kind, FLOWING, FLOWING, kind, FLOWING, FLOWING])
-    more = interpolate.key_here(keys, frame)
+    more = correct.key_here(keys, frame)
     t = np.arange(0, 70, 0.25)
     assert at(more, t) == pytest.approx(at(keys, t), abs=1e-9)
 

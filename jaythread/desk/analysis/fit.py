@@ -1,7 +1,6 @@
 """The step Check: how well a matte's outlines lie on the picture, frame by frame; which frames were looked at; where to key next."""
 
 import uuid
-from dataclasses import dataclass
 from typing import Any
 
 import cv2
@@ -10,6 +9,7 @@ import numpy as np
 from jaythread.desk import policies
 from jaythread.desk.analysis import plate_analysis
 from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.document.matte_frames import MatteFrames, ready
 from jaythread.desk.models import FrameFit, Matte, StackEntry
 from jaythread.errors import NotThere, Refused
 from jaythread.jobs.models import Job
@@ -19,17 +19,11 @@ from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
-from roto.arrays import Floats
 from roto.curve.flatten import flatten
-from roto.matte.frame_keys import FrameKeys, rows_of
-from roto.matte.modes import SOLVE
-from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
 from roto.track import edge_fit
 
-METHOD = "2"
-"""a part of every key: raised when the same input would be measured otherwise"""
 FLAT = 0.2
 """px: how finely what covers an outline is drawn"""
 NEAR = 4
@@ -40,37 +34,7 @@ WEAKEST = 8
 """frames in the list"""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Looked:
-    """A matte made ready to be measured: its closed outlines on every frame, and a key a frame."""
-
-    core: CoreMatte
-    frames: np.ndarray
-    shapes: dict[str, CoreShape]
-    outlines: dict[str, Floats]
-    modes: dict[str, str]
-    keys: list[str]
-
-
-def ready(shot: Shot, row: Matte, plate: Plate | None) -> Looked:
-    """What there is to measure of a matte."""
-    core = core_cache.matte(shot, row)
-    frames = np.arange(shot.first, shot.last + 1)
-    lines = [e for e in core.entries if e.mode != SOLVE and e.shape.kind == CLOSED]
-    shapes = {e.shape.id: e.shape for e in lines}
-    outlines = {i: s.outlines(frames) for i, s in shapes.items()}
-    common = f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0}"
-    mixed = FrameKeys(common, {int(f): "" for f in frames})
-    for entry in lines:
-        live = np.array([entry.shape.is_live(int(f)) for f in frames], dtype=bool)
-        rounded = np.round(outlines[entry.shape.id][live], 3)
-        said = f"{entry.shape.id} {entry.mode} {entry.inverted}"
-        mixed.mix(frames[live].tolist(), said.encode(), rows_of(rounded, len(rounded)))
-    modes = {e.shape.id: e.mode for e in lines}
-    return Looked(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=list(mixed.names().values()))
-
-
-def _cover(look: Looked, but: str, k: int) -> np.ndarray | None:
+def _cover(look: MatteFrames, but: str, k: int) -> np.ndarray | None:
     """Where other shapes that add lie on a frame, (h, w): there the matte has no edge of this one. None for a shape that cuts."""
     if look.modes[but] != "add":
         return None
@@ -83,7 +47,7 @@ def _cover(look: Looked, but: str, k: int) -> np.ndarray | None:
     return np.asarray(cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEAR + 1,) * 2)))
 
 
-def measured(look: Looked, k: int, picture: np.ndarray, only: str | None = None) -> dict[str, tuple[edge_fit.Fit, np.ndarray]]:
+def measured(look: MatteFrames, k: int, picture: np.ndarray, only: str | None = None) -> dict[str, tuple[edge_fit.Fit, np.ndarray]]:
     """The fit of each live shape on a frame, and the segments of its places."""
     out = {}
     for shape_id, points in look.outlines.items():
@@ -120,7 +84,7 @@ MEASURING = register(
 )
 
 
-def _keep(row: Matte, look: Looked, k: int, plate: Plate | None) -> None:
+def _keep(row: Matte, look: MatteFrames, k: int, plate: Plate | None) -> None:
     frame = int(look.frames[k])
     try:
         picture = plate_frames.as_displayed(plate, frame)
@@ -133,7 +97,7 @@ def _keep(row: Matte, look: Looked, k: int, plate: Plate | None) -> None:
     FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.keys[k], "shapes": shapes})
 
 
-def scores(look: Looked, rows: dict[int, FrameFit]) -> dict[str, np.ndarray]:
+def scores(look: MatteFrames, rows: dict[int, FrameFit]) -> dict[str, np.ndarray]:
     """px (F,) that each shape is off by on each frame; NaN where it is not known, or has changed since it was measured."""
     out = {}
     for shape_id in look.shapes:
@@ -182,7 +146,7 @@ def _has_key(shape: CoreShape, frame: int) -> bool:
     return shape.form.index(frame) is not None or shape.place.index(frame) is not None
 
 
-def _where_to_key(look: Looked, each: dict[str, np.ndarray]) -> dict[str, Any] | None:
+def _where_to_key(look: MatteFrames, each: dict[str, np.ndarray]) -> dict[str, Any] | None:
     best: dict[str, Any] | None = None
     for shape_id, values in each.items():
         shape = look.shapes[shape_id]

@@ -10,12 +10,14 @@ Row = list[float]
 
 
 class KeyOut(TypedDict):
-    """A key on the thread board. kind: 0 hold, 1 straight, 2 flowing. parts: what it holds; full: whether that is all there is."""
+    """A key on the thread board. kind: 0 hold, 1 straight, 2 flowing. parts: what it holds; full: whether that is all there is. settled:
+    whether earlier corrections fixed a speed of it."""
 
     frame: int
     kind: int
     parts: list[int]
     full: bool
+    settled: bool
 
 
 class CarrierOut(TypedDict):

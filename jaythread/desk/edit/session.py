@@ -3,11 +3,13 @@
 from collections.abc import Callable
 
 from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.document.matte_frames import looked_at
 from jaythread.desk.edit.registry import Outcome
 from jaythread.desk.edit.row_changes import Change, compare, write_rows
 from jaythread.desk.models import Edit, Shape, Track
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
+from roto.motion.edits import keep_still
 from roto.motion.group import group_of
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
@@ -69,9 +71,10 @@ class Session:
         return [m for m in riding.values() if (its := group_of(m)) is not None and its.id == str(group.pk)]
 
     def reshaped(self, shape_id: str, reshape: Callable[[CoreShape], tuple[CoreShape, str]]) -> Outcome:
-        """A shape, or group, changed by itself; what a group carries goes with it."""
+        """A shape, or group, changed by itself; what a group carries goes with it. Where somebody looked at a frame, it stands still."""
         row, old = self.open_shape(shape_id)
         new, summary = reshape(old)
+        new = keep_still(old, new, looked_at(self.shot, row))
         members = self.members(row) if new.kind == GROUP else []
         carried = [under(m, new) for m in members]
         return Outcome(summary, compare(str(row.pk), old, new), [old, *members], [new, *carried])

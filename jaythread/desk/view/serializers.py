@@ -31,7 +31,13 @@ from roto.track.ride import carrier_of
 def knots(keys: Keys) -> list[dict[str, Any]]:
     """The keys of a channel for the thread board."""
     return [
-        {"frame": int(f), "kind": int(keys.kinds[k]), "parts": np.flatnonzero(keys.held[k]).tolist(), "full": bool(keys.held[k].all())}
+        {
+            "frame": int(f),
+            "kind": int(keys.kinds[k]),
+            "parts": np.flatnonzero(keys.held[k]).tolist(),
+            "full": bool(keys.held[k].all()),
+            "settled": bool(not np.isnan(keys.speeds[k][keys.held[k]]).all()),
+        }
         for k, f in enumerate(keys.frames)
     ]
 

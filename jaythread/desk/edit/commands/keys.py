@@ -82,6 +82,18 @@ def drop_key(shape: CoreShape, said: DropKey) -> Reshaped:
     return edits.drop_key(shape, said.channel, said.frame), f"removed the {said.channel} key of {shape.name} on {said.frame}"
 
 
+class FlowAgain(OneKey):
+    """A key takes its speed from its neighbours again, where earlier corrections made it stand."""
+
+    do: Literal["flow again"]
+
+
+@shape_command(FlowAgain)
+def flow_again(shape: CoreShape, said: FlowAgain) -> Reshaped:
+    """A key that flows."""
+    return edits.flow_again(shape, said.channel, said.frame), f"let the {said.channel} of {shape.name} flow again on {said.frame}"
+
+
 class CopyKey(OneKey):
     """What a key holds, keyed on another frame too."""
 

@@ -12,6 +12,7 @@ export const points = {
 
   chooseAll() {
     const { store } = this;
+    this.board.keys = [];
     const shapes = store.selection.chosenShapes.filter((s) => s.kind !== "group");
     store.selection.choosePoints(new Map(shapes.map((s) => [s.id, new Set(s.curves.keys())])));
   },
@@ -21,6 +22,7 @@ export const points = {
     const { store } = this;
     const shape = store.selection.editable.at(-1);
     if (!shape) return;
+    this.board.keys = [];
     const n = shape.curves.length;
     const from = [...store.selection.pointsOf(shape.id)].at(-1);
     store.selection.choose(shape.id, [from === undefined ? 0 : (from + way + n) % n]);
@@ -28,12 +30,14 @@ export const points = {
 
   addNeighbours() {
     const { store } = this;
+    this.board.keys = [];
     const grown = (s) => [...store.selection.pointsOf(s.id)].flatMap((i) => [i - 1, i, i + 1].map((k) => (k + s.curves.length) % s.curves.length));
     store.selection.choosePoints(new Map(store.selection.chosenShapes.map((s) => [s.id, new Set(grown(s))])));
   },
 
   invertChoice() {
     const { store } = this;
+    this.board.keys = [];
     const rest = (s) => [...s.curves.keys()].filter((i) => !store.selection.pointsOf(s.id).has(i));
     store.selection.choosePoints(new Map(store.selection.chosenShapes.filter((s) => s.kind !== "group").map((s) => [s.id, new Set(rest(s))])));
   },
@@ -60,10 +64,14 @@ export const points = {
     if (commands.length) this.edits.pushAll(`nudged ${commands.length} shapes`, commands);
   },
 
-  // The picked key; or else the chosen points.
+  // What was chosen last: picked keys, or else points. Points go from all keys, which is said before.
   takeAway() {
     const { store } = this;
     if (this.board.dropKey()) return;
+    const keyed = store.selection.editable.filter((shape) => store.selection.pointsOf(shape.id).size && shape.form.length > 1);
+    const many = Math.max(0, ...keyed.map((shape) => shape.form.length));
+    const count = store.selection.pointCount;
+    if (many && store.document.mayTrace && !confirm(`Remove ${count === 1 ? "this point" : `these ${count} points`} on every frame, with all ${many} keys? Undo brings them back.`)) return;
     const commands = store.selection.editable
       .filter((shape) => store.selection.pointsOf(shape.id).size)
       .map((shape) => edit.removePoints({ shape: shape.id, points: [...store.selection.pointsOf(shape.id)] }));

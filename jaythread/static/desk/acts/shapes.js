@@ -3,15 +3,28 @@
 import { newId } from "../net/api.js";
 import { edit } from "../net/commands.js";
 
+/** @type {ThisType<any> & Record<string, any>} */
 export const shapes = {
+  // All chosen shapes once more, with their keys; the copies are chosen then.
   duplicate() {
     const { store } = this;
-    if (!store.selection.shape || !store.document.mayTrace || !store.selection.matte) return;
-    const twin = newId();
-    if (store.selection.pivots.has(store.selection.shape.id)) store.selection.pivots.set(twin, store.selection.pivots.get(store.selection.shape.id));
-    this.edits.push(edit.duplicate({ shape: store.selection.shape.id, twin, entry: newId(), matte: store.selection.matte })).then(() => {
-      if (store.document.shapes.has(twin)) store.selection.choose(twin);
+    const { selection, document } = store;
+    if (!document.mayTrace || !selection.matte) return;
+    const twins = selection.chosenShapes.map((shape) => ({ shape: shape.id, twin: newId() }));
+    if (!twins.length) return;
+    for (const { shape, twin } of twins) if (selection.pivots.has(shape)) selection.pivots.set(twin, selection.pivots.get(shape));
+    const commands = twins.map((it) => edit.duplicate({ ...it, entry: newId(), matte: selection.matte }));
+    this.edits.pushAll(`duplicated ${twins.length} shapes`, commands).then(() => {
+      const there = twins.filter(({ twin }) => document.shapes.has(twin));
+      if (there.length) selection.choosePoints(new Map(there.map(({ twin }) => [twin, new Set()])));
     });
+  },
+
+  // All chosen shapes go, and what only they hold; undo brings them back.
+  removeShapes() {
+    const { selection, document } = this.store;
+    const commands = document.mayTrace ? selection.chosenShapes.map((shape) => edit.remove({ shape: shape.id })) : [];
+    if (commands.length) this.edits.pushAll(`removed ${commands.length} shapes`, commands);
   },
 
   // The chosen shapes move as one from now on.

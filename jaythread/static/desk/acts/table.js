@@ -7,7 +7,10 @@ export function acts(desk, own, MODES) {
   const { store, stage, edits, player } = desk;
   const jump = (way) => {
     const frames = store.selection.keyFrames().filter((f) => (way < 0 ? f < store.view.frame : f > store.view.frame));
-    if (frames.length) store.view.go(way < 0 ? frames.at(-1) : frames[0]);
+    if (!frames.length) return;
+    const frame = way < 0 ? frames.at(-1) : frames[0];
+    store.view.go(frame);
+    desk.board.pickOn(frame); // what is taken away next is this key, not points
   };
   const nudge = (dx, dy) => desk.nudge(dx, dy);
   return [
@@ -33,8 +36,8 @@ export function acts(desk, own, MODES) {
     { id: "to-weakest-frame", group: "Checking", keys: ["Shift+Q"], says: "To the weakest frame that was not looked at; again: to the next", run: () => desk.nextWeak() },
     { id: "looked-at", group: "Checking", keys: ["Shift+W"], says: "Mark this frame as looked at, until something changes there (again: not)", run: () => desk.lookedAt() },
     { id: "follow-a-point", group: "Tracks", keys: ["Shift+K"], says: "Follow a point: then click a spot in the picture", run: () => desk.layTrack() },
-    { id: "follow-all-on", group: "Tracks", keys: ["Shift+."], says: "Follow the chosen track from here on to the last frame", run: () => desk.tracks.follow(2) },
-    { id: "follow-all-back", group: "Tracks", keys: ["Shift+,"], says: "Follow the chosen track from here back to the first frame", run: () => desk.tracks.follow(-2) },
+    { id: "follow-all-on", group: "Tracks", keys: [">"], says: "Follow the chosen track from here on to the last frame", run: () => desk.tracks.follow(2) },
+    { id: "follow-all-back", group: "Tracks", keys: ["<"], says: "Follow the chosen track from here back to the first frame", run: () => desk.tracks.follow(-2) },
     { id: "hold-picture-still", group: "Tracks", keys: ["Shift+V"], says: "Hold the picture still on the chosen track, or let it go", run: () => desk.steadyView() },
     { id: "trace-new-shape", group: "Tracing", keys: ["N"], says: "Trace a new shape", run: () => desk.startTracing() },
     { id: "draw-loop-freehand", group: "Tracing", keys: ["Shift+L"], says: "Draw a loop freehand: few points are fitted to it", run: () => desk.startTracing("freehand") },
@@ -79,7 +82,7 @@ export function acts(desk, own, MODES) {
     { id: "chosen-shape-one-line-2", group: "Keys and shapes", keys: ["Shift+ArrowDown"], says: "The chosen shape one line down in the stack", run: () => desk.reorder(-1) },
     { id: "chosen-shapes-start-be", group: "Keys and shapes", keys: ["Q"], says: "The chosen shapes start to be live here", run: () => desk.live(startHere) },
     { id: "chosen-shapes-end-be", group: "Keys and shapes", keys: ["W"], says: "The chosen shapes end to be live here", run: () => desk.live(endHere) },
-    { id: "take-away-picked-key", group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked key, or the chosen points", run: () => desk.takeAway() },
+    { id: "take-away-picked-key", group: "Keys and shapes", keys: ["Delete"], says: "Take away the picked keys, or the chosen points: what you chose last", run: () => desk.takeAway() },
     { id: "undo-your-last-change", group: "Keys and shapes", keys: ["Ctrl+Z"], says: "Undo your last change", run: () => edits.turn("undo") },
     { id: "redo-it", group: "Keys and shapes", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], says: "Redo it", run: () => edits.turn("redo") },
     ...MODES.map((mode) => ({ id: mode.act, group: "Looking", keys: [mode.key], says: mode.says, run: () => store.view.set("mode", mode.id) })),
@@ -115,10 +118,20 @@ export function nameOf(key) {
     .join(" + ");
 }
 
+// A key by what it means, whatever the layout: a glyph is itself, with whichever of Shift and AltGr it takes to type it.
 export function pressed(e) {
   const key = e.key.length === 1 ? e.key.toUpperCase() : e.key;
-  const plain = key.length === 1 && key !== " " && key.toLowerCase() === key; // figures and glyphs bring their own Shift
-  return `${e.ctrlKey || e.metaKey ? "Ctrl+" : ""}${e.altKey ? "Alt+" : ""}${e.shiftKey && !plain ? "Shift+" : ""}${key}`;
+  const glyph = key.length === 1 && key !== " " && key.toLowerCase() === key;
+  const third = glyph && (e.getModifierState?.("AltGraph") || (e.ctrlKey && e.altKey)); // AltGr, which some systems send as Ctrl and Alt
+  const [ctrl, alt] = third ? [false, false] : [e.ctrlKey || e.metaKey, e.altKey];
+  return `${ctrl ? "Ctrl+" : ""}${alt ? "Alt+" : ""}${e.shiftKey && !glyph ? "Shift+" : ""}${key}`;
+}
+
+// A figure that is being typed is taken before a key does something else; after a step in time it is still in hand.
+function taking(here, name, run) {
+  here.blur();
+  run();
+  if (/Arrow|Home|End/.test(name) && here.isConnected && here.offsetParent) here.focus();
 }
 
 // The keyboard: steps work wherever the focus is; only a name or a figure that is being typed keeps its own keys.
@@ -148,7 +161,8 @@ export function listen(desk, table) {
       if (name === "Enter" && here?.matches?.("button, a")) return;
       e.preventDefault();
       e.stopPropagation();
-      act.run();
+      if (typing(here)) taking(here, name, act.run);
+      else act.run();
     },
     true,
   );

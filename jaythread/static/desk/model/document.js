@@ -119,7 +119,7 @@ export class Document extends Slice {
       placed: [[0, 0, 0, 1, points[0], points[1]]], kind: "closed", group: null, carrier: null, locked: false, reach: [], reaches: null,
       soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [], outlines: null, opening: null,
     };
-    const key = { frame: command.frame, kind: 2, parts: [], full: true };
+    const key = { frame: command.frame, kind: 2, parts: [], full: true, settled: false };
     this.#shapes.set(command.shape, {
       id: command.shape, name: command.name, colour: command.colour, curves: command.curves, profile: "straight", blur: true, revision: 0,
       pivot: [0, 0], form: [key], constant: points, made: command.frame, ...rest,

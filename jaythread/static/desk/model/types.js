@@ -1,7 +1,7 @@
 // Types of what the server sends, for the editor and the checker. The api's own document says the same.
 
 /**
- * @typedef {{frame: number, kind: number, parts: number[], full: boolean}} Key
+ * @typedef {{frame: number, kind: number, parts: number[], full: boolean, settled: boolean}} Key
  * @typedef {{id: string, name: string, kind: string, group: string | null, carrier: {track: string | null, how: string, byGroup: boolean} | null,
  *   locked: boolean, revision: number, colour: number, profile: string, blur: boolean, pivot: number[], curves: boolean[], live: number[][],
  *   form: Key[], placement: Key[], settings: Key[], reach: Key[], reaches: any[] | null, soft: number[][], placed: number[][],

@@ -8,8 +8,21 @@ const AGAIN = 1500; // ms between two tries without a connection
 
 function shapesOf(edit) {
   if (!edit.command) return [];
-  const parts = edit.command.do === "together" ? edit.command.commands : [edit.command];
-  return parts.map((c) => c.shape || c.track).filter(Boolean);
+  return partsOf(edit.command).map((c) => c.shape || c.track).filter(Boolean);
+}
+
+const TRACED = ["trace", "freehand", "fringe", "retrace"]; // commands that hold what a hand has drawn
+
+const partsOf = (command) => (command?.do === "together" ? command.commands : command ? [command] : []);
+
+// A refused act that made a matte for its shape, when somebody has made one of that name by now: the same act, in theirs.
+function inTheirMatte({ command }, mattes) {
+  const parts = partsOf(command);
+  const made = parts.find((c) => c.do === "new matte");
+  const theirs = made && mattes.find((m) => m.name === made.name && m.id !== made.matte);
+  if (!theirs) return null;
+  const rest = parts.filter((c) => c !== made).map((c) => (c.matte === made.matte ? { ...c, matte: theirs.id } : c));
+  return { id: newId(), path: "edits", base: null, command: rest.length === 1 ? rest[0] : { ...command, commands: rest } };
 }
 
 export class Edits extends EventTarget {
@@ -97,20 +110,24 @@ export class Edits extends EventTarget {
     this.keep();
   }
 
-  // A conflict puts the edit, and what was made on top of it, aside as 'your version'; other refusals are said and dropped.
+  // A conflict puts the edit, and what was made on top of it, aside as 'your version'; so does any refusal of what a hand has drawn. Other
+  // refusals are said and dropped. Whatever the answer was, the page then shows the server's state.
   async refuse(edit, error) {
     const conflict = error.status === 409 && edit.command;
     const mine = conflict ? new Set(shapesOf(edit)) : new Set();
     const aside = this.waiting.filter((e) => e === edit || shapesOf(e).some((id) => mine.has(id)));
     this.waiting = this.waiting.filter((e) => !aside.includes(e));
-    if (conflict) this.refused.push(...aside);
-    this.keep();
     try {
       this.store.document.takeAll(await get(`/shots/${this.store.document.shot.id}/desk`));
     } catch {
       /* without a connection the present state comes with the next answer */
     }
-    this.dispatchEvent(new CustomEvent("refused", { detail: error.message }));
+    const again = inTheirMatte(edit, this.store.document.mattes);
+    if (again) this.waiting.unshift(again);
+    else if (conflict) this.refused.push(...aside);
+    else this.refused.push(...aside.filter((e) => partsOf(e.command).some((c) => TRACED.includes(c.do))));
+    this.keep();
+    if (!again) this.dispatchEvent(new CustomEvent("refused", { detail: error.message }));
   }
 
   takeMine() {

@@ -26,6 +26,10 @@ export class Fits extends EventTarget {
   get on() {
     return this.store.view.step === "check" && this.store.selection.matte;
   }
+  // The frames that somebody has looked at, as far as is known.
+  get lookedAt() {
+    return Object.entries(this.state?.frames || {}).filter(([, told]) => told[2]).map(([frame]) => Number(frame));
+  }
   get job() {
     return this.store.jobs.of(MEASURE, this.store.selection.matte);
   }

@@ -171,6 +171,15 @@ export class Board extends Threads {
   }
 
   // Take the picked keys away; true when there were some.
+  // Pick all keys of the chosen shapes on a frame.
+  pickOn(frame) {
+    const { selection } = this.store;
+    this.keys = selection.chosenShapes.flatMap((shape) =>
+      CHANNELS.filter((channel) => this.told(shape, channel).some((key) => key.frame === frame)).map((channel) => ({ shape: shape.id, channel, frame })),
+    );
+    this.store.say("changed");
+  }
+
   dropKey() {
     const { keys } = this;
     if (!keys.length || !this.store.document.mayTrace) return false;

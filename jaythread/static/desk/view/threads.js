@@ -1,6 +1,7 @@
 // The threads as they are drawn: frames across, a thread per shape with its knots; below, which frames are at hand.
 
 import * as glyphs from "../glyphs/outlines.js";
+import { followsOf } from "../model/sentences.js";
 
 export const ROW = 31;
 const STRIP = 31; // px: how high the strip of the fit is
@@ -244,6 +245,7 @@ export class Threads {
       pen.roundRect(-12, y - ROW / 2 + 1, this.span.width + 6, ROW - 2, 10);
       pen.fill();
     }
+    if (this.store.pending.dragging.has(shape.id) && this.store.view.scope === "here") this.paintFollowing(pen, shape, y);
     pen.strokeStyle = glyphs.surface("tick");
     pen.lineWidth = 1.4;
     pen.setLineDash([1.5, 4]);
@@ -266,6 +268,14 @@ export class Threads {
     for (const channel of ["settings", "reach"]) {
       for (const key of this.told(shape, channel)) glyphs.dash(pen, this.at(shape, channel, key.frame), y + 9, this.isPicked(shape, channel, key.frame));
     }
+  }
+
+  // While a drag is on: the frames that follow, in a pale wash.
+  paintFollowing(pen, shape, y) {
+    const { document, selection, view } = this.store;
+    const [low, high] = followsOf(document.shot, selection, shape, view.frame, view.step, this.fits?.lookedAt || []);
+    pen.fillStyle = "rgba(184, 116, 26, 0.2)";
+    pen.fillRect(this.x(low - 0.5), y - ROW / 2 + 3, this.x(high + 0.5) - this.x(low - 0.5), ROW - 6);
   }
 
   // A channel that has never been keyed by hand holds one key at rest: it is not shown.

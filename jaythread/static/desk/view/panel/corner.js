@@ -15,9 +15,9 @@ export const corner = part(() => ({
     });
   },
   sync() {
-    const { stage, store, mattes } = this.desk;
+    const { stage, store, mattes, fits } = this.desk;
     const { view } = store;
-    this.touch = touches(store);
+    this.touch = touches(store, fits.lookedAt);
     this.warned = view.scope !== "here";
     this.zoom = `${Math.round(stage.view.scale * 100)}%`;
     this.samples = modeOf(view.mode).needsMatte ? mattes.says : "";

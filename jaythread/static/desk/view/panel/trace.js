@@ -39,7 +39,7 @@ export const traceStep = part(() => ({
     else if (this.shape) event.target.value = this.shape.name;
   },
   removeShape() {
-    if (this.shape) this.send(edit.remove({ shape: this.shape.id }));
+    this.desk.removeShapes();
   },
   paintIn(colour) {
     this.send(edit.appearance({ shape: this.shape.id, colour }));
