@@ -9,7 +9,7 @@ from roto.errors import BadDocument, BadRecipe, RotoError
 
 
 class NotThere(RotoError):
-    """There is nothing here that you can see."""
+    """This is not there, or it is not yours to see."""
 
     code = "not_there"
 

@@ -34,7 +34,7 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     artist.sign_in("otto")
     assert "Saltmarsh" not in artist.text
     artist.go(path)
-    assert "nothing here that you can see" in artist.text
+    assert "not yours to see" in artist.text
     assert "404" in artist.complaints()[0]
     artist.click("Sign out")
     artist.sign_in("rafe")

@@ -7,7 +7,7 @@ from jaythread.desk.models import Edit
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account
 
-TOOK_BACK, DID_AGAIN = "took back: ", "did again: "
+TOOK_BACK, DID_AGAIN = "undid: ", "redid: "
 """before what an undo, or a redo, says"""
 
 
@@ -35,7 +35,9 @@ def next_to(user: User, shot: Shot, way: str) -> Edit | None:
 
 def plain(summary: str) -> str:
     """What was done, without the words of an undo or a redo before it."""
-    return summary.removeprefix(TOOK_BACK).removeprefix(DID_AGAIN)
+    for words in (TOOK_BACK, DID_AGAIN, "took back: ", "did again: "):  # the last two as they were once written
+        summary = summary.removeprefix(words)
+    return summary
 
 
 def who_since(target: Edit) -> str:

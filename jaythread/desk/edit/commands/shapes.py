@@ -115,7 +115,7 @@ def fringed(session: Session, said: Fringe) -> Outcome:
         points, curves = fringe.band_of_reach(core_cache.matte(session.shot, matte), subject, said.frame)
     new = replace(fringe.made_band(shape_id, said.name, subject, said.frame, points, curves), colour=said.colour)
     line = {**lookups.entry_on_top(matte, shape_id, SOLVE), "order": order}
-    return _added(f"made the fringe {said.name} of {row.name}", new, entry_id, line)
+    return _added(f"painted {said.name} on {row.name}", new, entry_id, line)
 
 
 def _right_above(matte: Matte, row: Shape) -> float:

@@ -32,7 +32,7 @@ export const carryAndCheck = {
     if (store.view.step !== "check") this.setStep("check");
     const list = fits.state?.weakest || [];
     if (!fits.state?.measured) return this.tell("The fit is not measured yet: press Measure all frames in the step Check.");
-    if (!list.length) return this.tell("No frame that was not looked at is off by a pixel.");
+    if (!list.length) return this.tell("Every frame is within a pixel, or was looked at.");
     this.goWeak(list[(list.indexOf(store.view.frame) + 1) % list.length]);
   },
 

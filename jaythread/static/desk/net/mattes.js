@@ -11,7 +11,7 @@ const MARGIN = 4; // px around the touched box, beyond the reach
 function words(samples, quick) {
   const count = Number.parseInt(samples, 10);
   const kind = !samples.endsWith("+") ? "" : quick ? ", quick look" : ", the most that the shutter's cap allows";
-  return `${count} step${count === 1 ? "" : "s"} of the exposure${kind}`;
+  return `${count === 1 ? "1 moment" : `${count} moments`} a frame${kind}`;
 }
 
 export class Mattes extends EventTarget {

@@ -29,9 +29,9 @@ export const checkStep = part(() => ({
     if (!state?.measured) return "";
     const values = Object.values(state.frames);
     const unknown = values.filter(([off]) => off === null).length - (total - state.measured);
-    const told = state.weakest.length ? `Off by ${state.weak.toFixed(0)} px or more:` : "No frame that was not looked at is off by a pixel.";
+    const told = state.weakest.length ? `Off by ${state.weak.toFixed(0)} px or more:` : "Every frame is within a pixel, or was looked at.";
     const stale = total - state.measured;
-    return [stale ? `${stale} frames have changed since.` : "", unknown > 0 ? `Nothing is known of ${unknown} frames.` : "", told].filter(Boolean).join(" ");
+    return [stale ? `${stale === 1 ? "1 frame has" : `${stale} frames have`} changed since.` : "", unknown > 0 ? `On ${unknown === 1 ? "1 frame" : `${unknown} frames`} the picture shows no edge to measure.` : "", told].filter(Boolean).join(" ");
   },
 
   measureFit() {
