@@ -104,7 +104,7 @@ def measured(page: Browser, shot: int, matte: str) -> list[tuple[str, str, str]]
         row = points[k % 40].copy()
         row[:2] += rng.normal(0, 4, 2)
         command = {"do": "form", "shape": shape, "frame": 1001, "points": {k % 40: row.tolist()}}
-        body = {"id": str(uuid.uuid4()), "base": {shape: known[shape]}, "command": command, "look": {"matte": matte, "frame": 1001}}
+        body = {"id": str(uuid.uuid4()), "base": {shape: known[shape]}, "command": command, "view": {"matte": matte, "frame": 1001}}
         begin = time.perf_counter()
         answer = page.send(f"/api/shots/{shot}/edits", body)
         whole = (time.perf_counter() - begin) * 1000

@@ -26,7 +26,7 @@ from roto.package.recipe import COMPRESSIONS, CONTENTS
 from roto.package.recipe import Recipe as CoreRecipe
 
 FIGURES = ("padding", "spare", "width", "height")
-SWITCHES = ("reverse", "plate", "shapes", "svg", "tracks", "editorial")
+SWITCHES = ("pad", "reverse", "plate", "shapes", "svg", "tracks", "editorial")
 
 
 def settings_of(said: Any) -> CoreRecipe:

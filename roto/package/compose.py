@@ -51,6 +51,11 @@ def check(sources: Sources, recipe: Recipe) -> None:
     names = [safe(m.name) for m in sources.mattes]
     if recipe.content == "layers" and len(set(names)) != len(names):
         raise BadRecipe("mattes", "two mattes would get the same channel name; rename one of them.")
+    size, kind = recipe.picture_size(sources.first.size), recipe.kind
+    if kind.padded(size) != size and not recipe.pad:
+        odd = " and ".join(name for name, side in zip(("width", "height"), size, strict=True) if side % 2)
+        why = f"{kind.says} holds even sizes only, and {size[0]} x {size[1]} has an odd {odd}."
+        raise BadRecipe("pad", f"{why} Let it be padded, or choose another format.")
     if recipe.needs_plate and sources.plate is None:
         raise BadRecipe("content", "needs the plate's picture, and there is none here.")
 
@@ -58,7 +63,7 @@ def check(sources: Sources, recipe: Recipe) -> None:
 def channels(sources: Sources, recipe: Recipe) -> tuple[str, ...]:
     """The names of the channels of what is made."""
     if recipe.content == "layers":
-        return ("Y", *(f"{safe(m.name)}.Y" for m in sources.mattes[1:]))
+        return tuple(f"{safe(m.name)}.Y" for m in sources.mattes)
     if recipe.content == "packed":
         return tuple("RGBA"[: 4 if len(sources.mattes) == PACKED else 3])
     return ("Y",) if recipe.content in ("matte", "inverted") else tuple("RGBA" if recipe.content != "over" else "RGB")

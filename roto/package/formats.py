@@ -14,7 +14,7 @@ class Format:
     movie: one file for all frames. looks: it loses much, and is for looking at only.
     tolerance: how far a value 0..1 read back may be from the one that was made; every proof holds it (`roto/package/checks.py`).
     mixes: it keeps brightness and colour, not red, green and blue, so that one channel leaves traces in another.
-    even: both sides are made even, since colour is kept at half size.
+    even: it holds pictures of an even width and height only.
     channels, timecode, aspect: whether its header says which channels it has, its timecode, how wide a pixel is.
     reader: the library that reads it back for the proof; colour_reader: the same of files of more than one channel.
     """
@@ -46,7 +46,7 @@ class Format:
         return self.reader if channels == 1 else self.colour_reader or self.reader
 
     def padded(self, size: tuple[int, int]) -> tuple[int, int]:
-        """The size of the file for pictures of this size."""
+        """The size of the file for pictures of this size: a column at the right or a row at the bottom more, where they must be even."""
         return (size[0] + size[0] % 2, size[1] + size[1] % 2) if self.even else size
 
 
@@ -67,7 +67,10 @@ _ALL = (
         key="jpeg", says="JPEG (for a look only)", ending=".jpg", depth="8", alpha=False, looks=True, tolerance=0.06,
         mixes=True, channels=False, reader="Pillow",
     ),
-    Format(key="prores", says="ProRes 4444 movie", ending=".mov", depth="16", movie=True, tolerance=0.005, mixes=True, timecode=True),
+    Format(
+        key="prores", says="ProRes 4444 movie", ending=".mov", depth="16", movie=True, tolerance=0.005, mixes=True, even=True,
+        timecode=True,
+    ),
     Format(key="vp9", says="VP9 movie with alpha", ending=".webm", depth="8", movie=True, tolerance=0.006, mixes=True, even=True),
     Format(key="ffv1", says="FFV1 movie, lossless", ending=".mkv", depth="16", movie=True, tolerance=_HALF_16),
     Format(key="pngmov", says="PNG movie, lossless", ending=".mov", depth="16", movie=True, tolerance=_HALF_16, timecode=True),

@@ -95,6 +95,7 @@ def manifest(plan: Plan, revision: int, files: list[FileEntry], changes: dict[in
         "numbers": [plan.pieces[0].number, plan.pieces[-1].number],
         "reversed": recipe.reverse,
         "size": list(plan.size),
+        "padded": dict(zip(("right", "bottom"), (b - a for a, b in zip(plan.size, kind.padded(plan.size), strict=True)), strict=True)),
         "pixel_aspect": recipe.pixel_aspect,
         "rate": str(matte.rate),
         "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase},

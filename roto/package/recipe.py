@@ -49,6 +49,7 @@ class Recipe:
     compression: of OpenEXR. start: number of the first frame; None keeps the plate's numbers. padding: digits of a number, 0 for as many as
     are needed but four at least. spare: frames before and after the range. size: full, half, or own (width, height in px).
     pixel_aspect: width to height of a pixel, as it is written into the files; pixels are not stretched. reverse: last frame first.
+    pad: where the format holds even sizes only, a column at the right or a row at the bottom may be added, like the last one.
     plate: the plate's pictures beside the matte's. shapes, svg, tracks, editorial: what else belongs into the package.
     """
 
@@ -66,6 +67,7 @@ class Recipe:
     width: int = 0
     height: int = 0
     pixel_aspect: float = 1.0
+    pad: bool = False
     reverse: bool = False
     plate: bool = False
     shapes: bool = True

@@ -70,7 +70,7 @@ def write_movie(
 ) -> None:
     """Write a movie: frames (h, w), (h, w, 3) or (h, w, 4) of uint8 or uint16, all alike; codec a key of CODECS.
 
-    Straight alpha, sRGB display values. Where a codec wants even sides (colour at half size), the last column or row is repeated.
+    Straight alpha, sRGB display values. Where a codec wants even sides, the last column or row is repeated.
     The file appears whole or not at all. Raises BadPicture with the reason; stops where `frames` raises.
     """
     how = CODECS[codec]
@@ -118,7 +118,7 @@ def _stream(out: av.container.OutputContainer, how: Codec, pixels: NDArray[Any],
 
 
 def _even(side: int, kind: str) -> int:
-    return side + side % 2 if "420" in kind else side
+    return side + side % 2 if kind.startswith("yuv") else side
 
 
 def _frame(how: Codec, pixels: NDArray[Any], kind: str) -> av.VideoFrame:
@@ -132,11 +132,12 @@ def _frame(how: Codec, pixels: NDArray[Any], kind: str) -> av.VideoFrame:
         pixels, source = np.repeat(pixels[:, :, None], 3, axis=2), "rgb24" if depth == "8" else "rgb48le"
     frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format=source)
     if not how.yuv:
-        return frame.reformat(format=kind)
+        return frame.reformat(format=kind, threads=1)
     return frame.reformat(
         format=kind,
         dst_colorspace=Colorspace.ITU709,
         src_color_range=ColorRange.JPEG,
         dst_color_range=ColorRange.MPEG,
         interpolation="BICUBIC",
+        threads=1,  # several overrun the ends of their rows into each other, where a width is not a multiple of 16
     )

@@ -266,7 +266,7 @@ def _movie_here(path: Path, found: Found) -> Iterator[NDArray[Any]]:
             vp9 = av.CodecContext.create("libvpx-vp9", "r") if "vp9" in str(found.more.get("codec")) else None
             for packet in file.demux(stream):
                 for frame in vp9.decode(packet) if vp9 is not None else packet.decode():
-                    yield frame.reformat(format=kind).to_ndarray(format=kind)
+                    yield frame.reformat(format=kind, threads=1).to_ndarray(format=kind)
     except UNREADABLE as error:
         raise BadPicture(f"it cannot be read to its end ({error})") from error
 

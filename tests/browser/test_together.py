@@ -102,8 +102,8 @@ def test_keys_are_picked_in_a_box_moved_stretched_and_copied(desk, shape):  # no
 def test_a_key_is_changed_for_oneself_alone(desk, shot, shape):  # noqa: F811
     def keep(says: str, key: str) -> None:
         desk.press("?")
-        desk.until(lambda: desk.label(f"Another key for: {says}").is_displayed())
-        desk.browser.execute_script("arguments[0].click()", desk.label(f"Another key for: {says}"))
+        desk.until(lambda: desk.label(f"Change the key: {says}").is_displayed())
+        desk.browser.execute_script("arguments[0].click()", desk.label(f"Change the key: {says}"))
         desk.press(key)
 
     keep("One frame on", "g")

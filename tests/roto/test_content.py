@@ -60,7 +60,7 @@ def test_packed_and_named_mattes_are_each_by_themselves():
     assert compose.channels(both, Recipe(format="png16", content="packed")) == ("R", "G", "B")
     assert np.array_equal(packed[:, :, 0], kite) and np.array_equal(packed[:, :, 1], arm) and not packed[:, :, 2].any()
     layers = compose.picture(both, Recipe(format="exr16", content="layers"), 3)
-    assert compose.channels(both, Recipe(format="exr16", content="layers")) == ("Y", "arm.Y")
+    assert compose.channels(both, Recipe(format="exr16", content="layers")) == ("kite.Y", "arm.Y")
     assert np.array_equal(layers[:, :, 0], kite) and np.array_equal(layers[:, :, 1], arm)
 
 

@@ -97,6 +97,26 @@ def test_a_movie_as_another_program_sees_it(tmp_path, key):
             assert np.abs(frame[solid][:, :3] - plate(k)[solid] / 255).mean() < 0.01
 
 
+@pytest.mark.parametrize("key", ["prores", "vp9", "h264"])
+@pytest.mark.parametrize("size", [(177, 99), (178, 99), (177, 100)])
+def test_a_format_of_even_sizes_says_so_and_pads_where_it_may(tmp_path, key, size):
+    how = recipe_of(key, size="own", width=size[0], height=size[1])
+    with pytest.raises(BadRecipe, match="even sizes only") as error:
+        make.plan(Sources(mattes=(KITE,)), how)
+    assert error.value.path == "pad" and "odd" in error.value.message
+    it, measured = made(tmp_path, replace(how, pad=True))
+    assert proof.prove(tmp_path, it, measured).wrong == ()
+    data = manifest.load(tmp_path)
+    added = {"right": size[0] % 2, "bottom": size[1] % 2}
+    assert data["size"] == list(size) and data["padded"] == added
+    path = tmp_path / f"KITE_010_kite{how.kind.ending}"
+    found = reading_back.movie_header(path)
+    assert found.size == (size[0] + added["right"], size[1] + added["bottom"])
+    last = next(reading_back.movie_frames(path, found))
+    if added["right"]:
+        assert np.abs(last[:, -1].astype(int) - last[:, -2]).max() <= 4 * (257 if last.dtype == np.uint16 else 1)  # like the one beside it
+
+
 @pytest.mark.parametrize("what", ["straight", "premultiplied"])
 def test_a_cut_out_over_another_ground_is_what_the_subject_would_be_there(tmp_path, what):
     """The subject's true colour comes back at the edge: nothing of the old ground is carried along."""
@@ -116,10 +136,10 @@ def test_exr_says_what_it_is(tmp_path):
     made(tmp_path, how, film)
     path = tmp_path / "KITE_010_kite-arm.1003.exr"
     found = reading_back.header(path)
-    assert (found.size, found.depth, set(found.channels)) == ((WIDE, HIGH), "half", {"Y", "arm.Y"})
+    assert (found.size, found.depth, set(found.channels)) == ((WIDE, HIGH), "half", {"kite.Y", "arm.Y"})
     assert (found.rate, found.pixel_aspect, found.timecode) == (Fraction(24000, 1001), 2.0, "00:00:41:19")
     pixels = reading_back.read_still(path, found)
-    for name, it in (("Y", KITE), ("arm.Y", ARM)):
+    for name, it in (("kite.Y", KITE), ("arm.Y", ARM)):
         assert np.abs(pixels[..., found.channels.index(name)].astype(float) - render(it, 3).alpha).max() < 2**-11
 
 

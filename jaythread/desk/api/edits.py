@@ -5,7 +5,7 @@ from typing import Annotated, Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
-from pydantic import Field
+from pydantic import AliasChoices, Field
 
 from jaythread.desk.api.schemas import CopiedOut, DeskOut, EditedOut, FramesOut, HistoryOut, NewsOut, PreviewOut
 from jaythread.desk.edit import actions, commands
@@ -35,7 +35,7 @@ class EditIn(Schema):
     id: uuid.UUID
     base: dict[str, int] | None = None
     command: commands.Command
-    view: ViewedIn | None = None
+    view: ViewedIn | None = Field(None, validation_alias=AliasChoices("view", "look"))  # look: as it was called once
 
 
 class PreviewIn(Schema):
