@@ -44,7 +44,7 @@ def ask(
     if recipe is None:
         recipe, recipe_name = STARTERS[PLAIN][1], PLAIN
     plate = shot.plates.first()
-    version = (matte.deliveries.order_by("-version").values_list("version", flat=True).first() or 0) + 1
+    version = planning.next_version(matte)
     plan = make.plan(
         planning.sources(shot, plate, tuple(cores)), recipe, first=first, last=last, version=version, recipe_name=recipe_name
     )  # says what cannot be made before anything is kept

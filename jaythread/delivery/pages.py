@@ -116,9 +116,10 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
         ids = [as_uuid(m) for m in request.POST.getlist("matte")]
         if not ids:
             raise Refused("Choose a matte.")
-        cores = tuple(core_cache.matte(it, matte_for(request.user, shot_id, m, "look")[1]) for m in ids)
+        rows = [matte_for(request.user, shot_id, m, "look")[1] for m in ids]
+        cores = tuple(core_cache.matte(it, row) for row in rows)
         first, last = _range(request.POST)
-        return JsonResponse(planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe"))
+        return JsonResponse(planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0])))
     except (BadRecipe, Refused) as error:
         field = error.path if isinstance(error, BadRecipe) else ""
         return JsonResponse({"wrong": error.why if isinstance(error, BadRecipe) else error.message, "field": field})

@@ -7,6 +7,7 @@ import numpy as np
 
 from jaythread.delivery.models import Delivery
 from jaythread.desk.matting.fringes import ShotFringes
+from jaythread.desk.models import Matte as MatteRow
 from jaythread.errors import NotThere
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
@@ -48,6 +49,11 @@ def named(plate: Plate | None) -> Any:
     return (lambda frame: f"{plate.pk} {frame}") if plate is not None else None
 
 
+def next_version(matte: MatteRow) -> int:
+    """The number of the package that would be the matte's next one."""
+    return int(matte.deliveries.order_by("-version").values_list("version", flat=True).first() or 0) + 1
+
+
 def plan_of(delivery: Delivery) -> Plan:
     """The plan of a delivery, as it was asked for."""
     mattes = tuple(document.loads(text) for text in [delivery.document, *delivery.others])
@@ -63,10 +69,17 @@ def plan_of(delivery: Delivery) -> Plan:
 
 
 def shown(
-    shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], recipe: Recipe, first: int | None, last: int | None, name: str
+    shot: Shot,
+    plate: Plate | None,
+    mattes: tuple[Matte, ...],
+    recipe: Recipe,
+    first: int | None,
+    last: int | None,
+    name: str,
+    version: int,
 ) -> dict[str, Any]:
     """What follows from a recipe's settings for these mattes, before anything is made."""
-    plan = make.plan(sources(shot, plate, mattes), recipe, first=first, last=last, version=1, recipe_name=name, named=named(plate))
+    plan = make.plan(sources(shot, plate, mattes), recipe, first=first, last=last, version=version, recipe_name=name, named=named(plate))
     pieces, kind = plan.pieces, recipe.kind
     middle = pieces[len(pieces) // 2]
     low, high = min(p.frame for p in pieces), max(p.frame for p in pieces)

@@ -50,11 +50,28 @@ document.addEventListener("alpine:init", () => {
     asked: 0,
     init() {
       this.recipes = JSON.parse(document.getElementById("recipes").textContent);
+      this.bringBack();
       this.fill();
     },
     choose(event) {
       event.stopPropagation();
+      this.keep();
       this.fill();
+    },
+    // The recipe, the range and what is to be delivered stay as they were chosen while the tab is open.
+    keep() {
+      const { elements } = document.getElementById("ask");
+      const mattes = [...new FormData(document.getElementById("ask")).getAll("matte")];
+      sessionStorage.setItem(location.pathname, JSON.stringify({ recipe: elements.recipe.value, first: elements.first.value, last: elements.last.value, mattes }));
+    },
+    bringBack() {
+      const form = document.getElementById("ask");
+      const said = JSON.parse(sessionStorage.getItem(location.pathname) || "null");
+      if (!said) return;
+      if (this.recipes.some((r) => r.key === said.recipe)) form.elements.recipe.value = said.recipe;
+      for (const name of ["first", "last"]) form.elements[name].value = said[name];
+      const boxes = [...form.querySelectorAll("[name=matte]")];
+      if (boxes.some((box) => said.mattes.includes(box.value))) for (const box of boxes) box.checked = said.mattes.includes(box.value);
     },
     fill() {
       const form = document.getElementById("ask");
@@ -70,6 +87,7 @@ document.addEventListener("alpine:init", () => {
       this.look();
     },
     changed() {
+      this.keep();
       clearTimeout(this.asked);
       this.asked = setTimeout(() => this.look(), 150);
     },

@@ -103,3 +103,81 @@ def test_any_way_through_a_desk_the_page_and_the_server_agree(desk, shot, people
             continue
         acts[name]()
         agree(desk, shot)
+
+
+def test_coming_back_finds_the_desk_and_the_deliver_page_as_they_were_left(desk, shot, people):
+    shape = trace(shot, people["rafe"])
+    trace(shot, people["rafe"], ((60, 20), (80, 20), (80, 50), (60, 50)), name="sail")
+    desk.browser.refresh()
+    desk.until(lambda: desk.css("body").get_attribute("data-open"))
+    for _ in range(3):
+        desk.press(Keys.ARROW_RIGHT)
+    desk.press("s")
+    desk.press("3")
+    desk.browser.execute_script("Alpine.$data(document.getElementById('desk')).desk.store.selection.choose(arguments[0], [1, 2])", shape)
+    desk.wheel(40, 30, -240)
+    view = desk.view()
+    desk.click("Deliver")
+    field = desk.until(lambda: desk.label("First frame"))
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("1003", Keys.TAB)
+    desk.choose("For whom: the recipe", "editor")
+    desk.until(lambda: "KITE_010_kite_001.mov" in desk.css(".follows").text)
+    desk.browser.back()
+    desk.until(lambda: desk.css("body").get_attribute("data-open"))
+    desk.frame_is(1004)
+    desk.until(lambda: desk.view() == pytest.approx(view))
+    assert desk.css(".steps .on").text == "Soften" and desk.css(".views .on").text == "tint"
+    assert "2 of 4 points of kite body" in desk.css("#touch").text
+    desk.click("Deliver")
+    desk.until(lambda: desk.label("First frame").get_attribute("value") == "1003")
+    assert desk.label("For whom: the recipe").get_attribute("value") == "starter:editor"
+
+
+def test_delete_takes_what_was_chosen_last_and_asks_before_points_go_from_all_keys(desk, shot, people):
+    shape = trace(shot, people["rafe"])
+    desk.browser.refresh()
+    desk.until(lambda: desk.css("body").get_attribute("data-open"))
+    desk.press(Keys.CONTROL, "a")
+    desk.press(Keys.END)
+    desk.press(Keys.CONTROL, Keys.ARROW_RIGHT)  # a second form key
+    desk.saved()
+    form = lambda: Shape.objects.get(pk=shape).to_core().form  # noqa: E731
+    desk.until(lambda: form().frames.tolist() == [1001, 1008])
+    desk.press(Keys.HOME)
+    desk.press(Keys.SHIFT, Keys.ARROW_RIGHT)  # jumps to the key: it is picked now, though points are chosen
+    desk.frame_is(1008)
+    desk.press(Keys.DELETE)
+    desk.until(lambda: form().frames.tolist() == [1001])
+    assert form().parts == 4
+    desk.press(Keys.CONTROL, "z")
+    desk.until(lambda: form().frames.tolist() == [1001, 1008])
+    desk.browser.execute_script("Alpine.$data(document.getElementById('desk')).desk.store.selection.choose(arguments[0], [1])", shape)
+    desk.press(Keys.DELETE)
+    asked = desk.until(lambda: desk.browser.switch_to.alert)
+    assert "every frame" in asked.text and "2 keys" in asked.text
+    asked.dismiss()
+    assert form().parts == 4
+    desk.press(Keys.DELETE)
+    desk.until(lambda: desk.browser.switch_to.alert).accept()
+    desk.until(lambda: form().parts == 3)
+
+
+def test_duplicate_and_remove_act_on_all_that_is_chosen(desk, shot, people):
+    one = trace(shot, people["rafe"])
+    other = trace(shot, people["rafe"], ((60, 20), (80, 20), (80, 50), (60, 50)), name="sail")
+    desk.browser.refresh()
+    desk.until(lambda: desk.css("body").get_attribute("data-open"))
+    choose = """
+        const {selection} = Alpine.$data(document.getElementById("desk")).desk.store;
+        selection.choosePoints(new Map([...arguments].map((id) => [id, new Set()])));
+    """
+    desk.browser.execute_script(choose, one, other)
+    desk.press(Keys.SHIFT, "d")
+    desk.until(lambda: Shape.objects.count() == 4)
+    agree(desk, shot)
+    desk.until(lambda: "2 shapes" in desk.css("#touch").text)
+    desk.click("Remove")
+    desk.until(lambda: Shape.objects.count() == 2)
+    assert {str(s.pk) for s in Shape.objects.all()} == {one, other}
+    agree(desk, shot)

@@ -332,6 +332,11 @@ def test_the_form_says_what_follows_before_anything_is_made(shot, people, asked,
     over = client.post(where, {**FORM, **what, "content": "over", "colour": "#ff0000"}).json()["picture"]
     shown = cv2.imdecode(np.frombuffer(base64.b64decode(over.split(",")[1]), np.uint8), cv2.IMREAD_COLOR)
     assert shown[2, 2].tolist() == [0, 0, 255]
+    named = {**FORM, **what, "pattern": "{matte}_{version}.{frame}"}
+    assert client.post(where, named).json()["example"] == "kite_002.0001.png"  # the first one has been asked for
+    odd = {**FORM, **what, "format": "vp9", "pattern": "{matte}", "size": "own", "width": "95", "height": "64"}
+    assert client.post(where, odd).json()["field"] == "pad" and "95 x 64 has an odd width" in client.post(where, odd).json()["wrong"]
+    assert client.post(where, {**odd, "pad": "on"}).json()["size"] == [95, 64]
     wrong = client.post(where, {**FORM, **what, "pattern": "../{frame}"}).json()
     assert wrong["field"] == "pattern" and "may not hold /" in wrong["wrong"]
     assert "whole number" in client.post(where, {**FORM, **what, "spare": "two"}).json()["wrong"]

@@ -4,6 +4,7 @@ import base64
 import io
 import json
 import uuid
+from itertools import cycle
 
 import numpy as np
 import pytest
@@ -25,9 +26,11 @@ def page(client, shot, people):
     client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
     matte = str(shot.mattes.get().pk)
     known = {str(s.pk): s.revision for s in Shape.objects.all()}
+    words = cycle(("view", "look"))
 
     def send(shape, base=known, **said):
-        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, "view": {"matte": matte, "frame": 1001}}
+        word = next(words)  # "look" is what older pages called it
+        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, word: {"matte": matte, "frame": 1001}}
         reply = client.post(f"/api/shots/{shot.pk}/edits", json.dumps({**body, "command": {"shape": shape, **said}}), "application/json")
         if reply.status_code == 200:
             known.update({s["id"]: s["revision"] for s in reply.json()["shapes"]})

@@ -2,6 +2,8 @@
 
 import { acts, listen } from "./acts/table.js";
 import { Desk } from "./desk.js";
+import { makeView } from "./geom/view.js";
+import { comeBack, leave } from "./model/kept.js";
 import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
 import { call, get } from "./net/api.js";
@@ -85,6 +87,8 @@ async function open() {
   const table = acts(desk, desk.ownKeys, MODES);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);
+  comeBack(store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
+  addEventListener("pagehide", () => leave(store, { ...stage.view, fitted: stage.fitted }));
   const wanted = Number(new URLSearchParams(location.search).get("frame"));
   if (wanted) store.view.go(wanted);
   stage.draw("outline");

@@ -28,10 +28,17 @@ export class Threads {
     this.waiting = false;
     this.moving = null;
     this.window = null; // [first, last] of the frames shown, or all of the range
+    this.washed = ""; // shapes that are dragged, as the board was drawn last
     this.opened = new Set(); // shapes whose channels have a line each
     this.head = element.querySelector(".head"); // the present frame: elements of their own, so that stepping redraws nothing
     this.line = element.querySelector(".head-line");
     store.addEventListener("changed", () => this.draw());
+    store.addEventListener("dragged", () => {
+      const dragged = [...store.pending.dragging].join();
+      if (dragged === this.washed) return;
+      this.washed = dragged; // the frames that follow come up, or go
+      this.draw();
+    });
     store.addEventListener("frame", () => {
       this.follow();
       this.placeHead();
