@@ -23,6 +23,7 @@ import { Pointer } from "./tools/pointer.js";
 import { Board } from "./view/board.js";
 import { MODES } from "./view/modes/index.js";
 import * as panel from "./view/panel/index.js";
+import { Room } from "./view/room.js";
 import { Stage } from "./view/stage.js";
 
 document.addEventListener("alpine:init", () => {
@@ -79,6 +80,7 @@ async function open() {
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   Object.assign(stage, { fringes, fits, notes, preview, clips });
   board.fits = fits;
+  desk.room = new Room(root, store, board);
   for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }

@@ -98,6 +98,7 @@ export function acts(desk, own, MODES) {
     { id: "whole-picture-with-its", group: "Looking", keys: ["F"], says: "The whole picture with its margin", run: () => stage.fit() },
     { id: "picture-and-screen-pixel", group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
     { id: "hold-pan-dragging", group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", fixed: true, run: () => {} },
+    { id: "picture-alone", group: "Looking", keys: ["Shift+U"], says: "The picture alone: board and panel put away, or back", run: () => desk.room.alone() },
     { id: "this-list-keys", group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
   ].map((act) => ({ when: () => true, ...act, ours: act.keys, keys: own[act.id] || act.keys }));
 }
@@ -127,6 +128,18 @@ export function pressed(e) {
   return `${ctrl ? "Ctrl+" : ""}${alt ? "Alt+" : ""}${e.shiftKey && !glyph ? "Shift+" : ""}${key}`;
 }
 
+const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea");
+
+// Whether what has the focus keeps a key to itself: a name or a figure that is typed, an edge that arrows move.
+function keepsForItself(here, name) {
+  if (/^Arrow/.test(name) && here?.matches?.("[role=separator]")) return true;
+  if (!typing(here)) return false;
+  // a field of figures has no use for letters and steps: they keep their meaning there
+  const steps = /^(Shift\+)?(ArrowLeft|ArrowRight|Home|End|[A-DF-Z?])$/.test(name);
+  if (name === "Escape" || (name === "Enter" && here.matches("input"))) here.blur();
+  return !steps || here.matches("[type=text], [type=search], textarea");
+}
+
 // A figure that is being typed is taken before a key does something else; after a step in time it is still in hand.
 function taking(here, name, run) {
   here.blur();
@@ -137,19 +150,13 @@ function taking(here, name, run) {
 // The keyboard: steps work wherever the focus is; only a name or a figure that is being typed keeps its own keys.
 export function listen(desk, table) {
   const actFor = (key) => table.find((act) => act.keys.includes(key));
-  const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea");
   addEventListener(
     "keydown",
     (e) => {
       if (document.querySelector("dialog[open]")) return;
       const name = pressed(e);
       const here = document.activeElement;
-      if (typing(here)) {
-        // a field of figures has no use for letters and steps: they keep their meaning there
-        const steps = /^(Shift\+)?(ArrowLeft|ArrowRight|Home|End|[A-DF-Z?])$/.test(name);
-        if (name === "Escape" || (name === "Enter" && here.matches("input"))) /** @type {HTMLElement} */ (here).blur();
-        if (!(steps && !here.matches("[type=text], [type=search], textarea"))) return;
-      }
+      if (keepsForItself(here, name)) return;
       if (name === " ") {
         if (here?.matches?.("button, a, input")) return;
         desk.pointer.hold(true);

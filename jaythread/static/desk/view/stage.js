@@ -52,7 +52,10 @@ export class Stage {
       canvas.height = Math.round(this.element.clientHeight * ratio);
       canvas.getContext("2d").setTransform(ratio, 0, 0, ratio, 0, 0);
     }
-    if (this.fitted) this.view = V.fit(this.store.document.shot.size, this.size);
+    if (this.fitted) {
+      this.view = V.fit(this.store.document.shot.size, this.size);
+      this.store.say("view");
+    }
     this.draw("plate", "matte", "outline");
   }
 

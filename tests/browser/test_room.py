@@ -1,0 +1,59 @@
+"""The room that the picture has: the board as high as its threads, edges that can be dragged, the picture alone."""
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from jaythread.desk.models import Shape
+
+from ..conftest import trace
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def desk(artist, shot, people):
+    trace(shot, people["rafe"])
+    artist.sign_in("rafe")
+    artist.open_desk(shot.pk)
+    yield artist
+    artist.browser.execute_script("localStorage.removeItem('jaythread-room')")
+
+
+def high(desk, selector: str) -> float:
+    return desk.css(selector).rect["height"]
+
+
+def test_a_board_is_as_high_as_its_threads_up_to_its_usual_height(desk, shot, people):
+    few = high(desk, "#board")
+    assert few < 130
+    for k in range(6):
+        trace(shot, people["rafe"], name=f"sail {k}")
+    desk.until(lambda: high(desk, "#board") == 188)
+    assert Shape.objects.count() == 7
+
+
+def test_the_picture_alone_and_back(desk):
+    stage = desk.css("#stage").rect
+    desk.press(Keys.SHIFT, "u")
+    desk.until(lambda: desk.css("#stage").rect["width"] == 1280 and desk.css("#stage").rect["height"] == 800 - 46)
+    assert not desk.css("#board").is_displayed() and not desk.css(".panel").is_displayed()
+    larger = desk.until(lambda: desk.view()[0] > 8 and desk.view()[0])
+    desk.until(lambda: desk.css(".zoom .figures").text == f"{round(larger * 100)}%")
+    desk.press(Keys.SHIFT, "u")
+    desk.until(lambda: desk.css("#stage").rect == stage and desk.css("#board").is_displayed())
+
+
+def test_edges_are_dragged_or_moved_by_keys_and_stay_so(desk):
+    board, panel = high(desk, "#board"), desk.css(".panel").rect["width"]
+    ActionChains(desk.browser).drag_and_drop_by_offset(desk.css(".edge.of-board"), 0, -80).perform()
+    desk.until(lambda: abs(high(desk, "#board") - board - 80) < 6)
+    edge = desk.css(".edge.of-panel")
+    edge.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+    desk.until(lambda: desk.css(".panel").rect["width"] == panel + 32)
+    desk.frame_is(1001)  # the arrows were the edge's
+    desk.browser.refresh()
+    desk.until(lambda: desk.css("body").get_attribute("data-open"))
+    assert desk.css(".panel").rect["width"] == panel + 32 and abs(high(desk, "#board") - board - 80) < 6
+    ActionChains(desk.browser).double_click(desk.css(".edge.of-board")).perform()
+    desk.until(lambda: high(desk, "#board") == board)
