@@ -97,9 +97,12 @@ def test_a_movie_as_another_program_sees_it(tmp_path, key):
             assert np.abs(frame[solid][:, :3] - plate(k)[solid] / 255).mean() < 0.01
 
 
+@pytest.mark.parametrize("reader", ["another program, if there is one", "the library that wrote it"])
 @pytest.mark.parametrize("key", ["prores", "vp9", "h264"])
 @pytest.mark.parametrize("size", [(177, 99), (178, 99), (177, 100)])
-def test_a_format_of_even_sizes_says_so_and_pads_where_it_may(tmp_path, key, size):
+def test_a_format_of_even_sizes_says_so_and_pads_where_it_may(tmp_path, monkeypatch, key, size, reader):
+    if reader == "the library that wrote it":
+        monkeypatch.setattr(reading_back, "other_reader", lambda: "")
     how = recipe_of(key, size="own", width=size[0], height=size[1])
     with pytest.raises(BadRecipe, match="even sizes only") as error:
         make.plan(Sources(mattes=(KITE,)), how)
