@@ -59,14 +59,20 @@ document.addEventListener("alpine:init", () => {
       this.fill();
     },
     // The recipe, the range and what is to be delivered stay as they were chosen while the tab is open.
+    place() {
+      return `jaythread-ask-${document.getElementById("ask").dataset.who}-${location.pathname}`;
+    },
     keep() {
       const { elements } = document.getElementById("ask");
       const mattes = [...new FormData(document.getElementById("ask")).getAll("matte")];
-      sessionStorage.setItem(location.pathname, JSON.stringify({ recipe: elements.recipe.value, first: elements.first.value, last: elements.last.value, mattes }));
+      sessionStorage.setItem(this.place(), JSON.stringify({ recipe: elements.recipe.value, first: elements.first.value, last: elements.last.value, mattes }));
     },
     bringBack() {
       const form = document.getElementById("ask");
-      const said = JSON.parse(sessionStorage.getItem(location.pathname) || "null");
+      form.addEventListener("submit", (e) => {
+        if (e.submitter?.hasAttribute("formaction")) sessionStorage.removeItem(this.place()); // a recipe that is saved is the one to begin with
+      });
+      const said = JSON.parse(sessionStorage.getItem(this.place()) || "null");
       if (!said) return;
       if (this.recipes.some((r) => r.key === said.recipe)) form.elements.recipe.value = said.recipe;
       for (const name of ["first", "last"]) form.elements[name].value = said[name];

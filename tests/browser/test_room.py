@@ -4,8 +4,6 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk.models import Shape
-
 from ..conftest import trace
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -24,13 +22,15 @@ def high(desk, selector: str) -> float:
     return desk.css(selector).rect["height"]
 
 
-def test_a_board_is_as_high_as_its_threads_up_to_its_usual_height(desk, shot, people):
+def test_a_board_opens_as_high_as_its_threads_need_and_then_stays_so(desk, shot, people):
     few = high(desk, "#board")
-    assert few < 130
+    assert few < 160
     for k in range(6):
         trace(shot, people["rafe"], name=f"sail {k}")
-    desk.until(lambda: high(desk, "#board") == 188)
-    assert Shape.objects.count() == 7
+    desk.until(lambda: "sail 5" in desk.css(".names").text)
+    assert high(desk, "#board") == few
+    desk.browser.refresh()
+    desk.until(lambda: desk.css("body").get_attribute("data-open") and high(desk, "#board") == 188)
 
 
 def test_the_picture_alone_and_back(desk):

@@ -114,10 +114,11 @@ def test_a_key_is_changed_for_oneself_alone(desk, shot, shape):  # noqa: F811
     desk.press("8")
     desk.frame_is(1002)
     desk.open_desk(shot.pk)
+    desk.frame_is(1002)
     desk.press("8")
-    desk.frame_is(1002)
+    desk.frame_is(1003)
     desk.press(Keys.ARROW_RIGHT)  # no longer a key
-    desk.frame_is(1002)
+    desk.frame_is(1003)
     desk.sign_in_again("marta")
     desk.open_desk(shot.pk)
     desk.press(Keys.ARROW_RIGHT)

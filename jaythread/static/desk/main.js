@@ -80,7 +80,7 @@ async function open() {
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   Object.assign(stage, { fringes, fits, notes, preview, clips });
   board.fits = fits;
-  desk.room = new Room(root, store, board);
+  desk.room = new Room(root, board);
   for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }
@@ -89,8 +89,8 @@ async function open() {
   const table = acts(desk, desk.ownKeys, MODES);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);
-  comeBack(store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
-  addEventListener("pagehide", () => leave(store, { ...stage.view, fitted: stage.fitted }));
+  comeBack(root.dataset.who, store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
+  addEventListener("pagehide", () => leave(root.dataset.who, store, { ...stage.view, fitted: stage.fitted }));
   const wanted = Number(new URLSearchParams(location.search).get("frame"));
   if (wanted) store.view.go(wanted);
   stage.draw("outline");

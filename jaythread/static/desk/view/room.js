@@ -1,24 +1,24 @@
 // The room that the picture has: how high the board is, how wide the panel, by a drag of their edge or the arrow keys on it; both put away by a
-// key. Kept for this browser. A board that nobody has sized is as high as its threads need, up to its usual height.
+// key. Kept for this browser. A board that nobody has sized opens as high as its threads need, up to its usual height, and then stays so.
 
 import { ROW } from "./threads.js";
 
 const KEPT = "jaythread-room";
 const SIZES = { board: { least: 110, usual: 188, most: 460 }, panel: { least: 240, usual: 272, most: 520 } }; // px
 const RULER = 44 + 16; // px of the board that are no threads
-const STRIP = 33;
+const FEW = 3; // threads that there is room for at least
 const STEP = 16; // px by an arrow key
 
 export class Room {
-  /** @param {HTMLElement} root @param {import("../model/store.js").Store} store @param {import("./threads.js").Threads} board */
-  constructor(root, store, board) {
+  /** @param {HTMLElement} root @param {import("./threads.js").Threads} board */
+  constructor(root, board) {
     this.root = root;
-    this.board = board;
     /** @type {{board: number | null, panel: number | null}} */
     this.sizes = { board: null, panel: null, ...JSON.parse(localStorage.getItem(KEPT) || "{}") };
     this.isAlone = false;
     for (const what of /** @type {("board" | "panel")[]} */ (["board", "panel"])) this.edge(what);
-    store.addEventListener("changed", () => this.lay());
+    const lines = Math.max(FEW, board.lines().length);
+    this.usual = { board: Math.min(SIZES.board.usual, RULER + lines * ROW), panel: SIZES.panel.usual };
     this.lay();
   }
 
@@ -54,10 +54,7 @@ export class Room {
   }
 
   now(what) {
-    if (this.sizes[what] !== null) return this.sizes[what];
-    if (what === "panel") return SIZES.panel.usual;
-    const needed = RULER + this.board.lines().length * ROW + (this.board.hasStrip ? STRIP : 0);
-    return Math.min(SIZES.board.usual, Math.max(SIZES.board.least, needed));
+    return this.sizes[what] ?? this.usual[what];
   }
 
   // The picture alone, or with board and panel again.
