@@ -20,6 +20,12 @@ class NotAllowed(RotoError):
     code = "not_allowed"
 
 
+class OtherNumbers(RotoError):
+    """These shapes are of other frames than this shot has. Say on which frame they begin."""
+
+    code = "other_numbers"
+
+
 class Refused(RotoError):
     """That cannot be done."""
 

@@ -23,6 +23,7 @@ from roto.track.track import Carrier, Track
 
 SCHEMA = Path(__file__).with_name("shapes.schema.json")
 POINT_NAMES = ("corner", "curve")
+CHANNELS = ("form", "placement", "settings", "reach")
 
 
 @lru_cache
@@ -239,11 +240,38 @@ def _no_constant(name: str) -> float:
     raise BadDocument("document", f"{name} is not a number that a document may hold.")
 
 
-def from_json(document: Any) -> Matte:
-    """A matte from a document. Raises BadDocument with the path of the first wrong field and why."""
+def _renumbered(document: dict[str, Any], by: int) -> dict[str, Any]:
+    """A document that fits the schema, with all its frames moved."""
+
+    def keys(row: dict[str, Any]) -> dict[str, Any]:
+        moved = {name: [{**key, "frame": key["frame"] + by} for key in row[name]] for name in CHANNELS if row.get(name)}
+        return {**row, **moved, **({"live": [[a + by, b + by] for a, b in row["live"]]} if "live" in row else {})}
+
+    def track(row: dict[str, Any]) -> dict[str, Any]:
+        points = [{**key, "frame": key["frame"] + by} for key in row["points"]]
+        return {**row, "home": row["home"] + by, "points": points, "hand": [f + by for f in row.get("hand", [])]}
+
+    first, last = document["range"]
+    return {
+        **document,
+        "range": [first + by, last + by],
+        "shift": [[frame + by, px] for frame, px in document.get("shift", [])],
+        "tracks": [track(row) for row in document.get("tracks", [])],
+        "groups": [keys(row) for row in document.get("groups", [])],
+        "shapes": [keys(row) for row in document["shapes"]],
+    }
+
+
+def from_json(document: Any, begin: int | None = None) -> Matte:
+    """A matte from a document. Raises BadDocument with the path of the first wrong field and why.
+
+    begin: the frame that the first one of its range comes to; None leaves all frames as they are numbered.
+    """
     wrong = min(_validator().iter_errors(document), key=lambda e: len(e.absolute_path) * -1, default=None)
     if wrong is not None:
         raise BadDocument(wrong.json_path.replace("$", "document", 1), wrong.message)
+    if begin is not None:
+        document = _renumbered(document, begin - document["range"][0])
     tracks = {row["id"]: track_from_json(row, f"document.tracks[{i}]") for i, row in enumerate(document.get("tracks", []))}
     groups = {row["id"]: group_from_json(row, f"document.groups[{i}]", tracks) for i, row in enumerate(document.get("groups", []))}
     shapes: dict[str, Shape] = {}
@@ -292,10 +320,10 @@ def in_lines(data: Mapping[str, Any]) -> str:
     return "{\n" + ",\n".join(rows) + "\n}\n"
 
 
-def loads(text: str | bytes) -> Matte:
-    """A matte from the document's text."""
+def loads(text: str | bytes, begin: int | None = None) -> Matte:
+    """A matte from the document's text; begin: see `from_json`."""
     try:
         document = json.loads(text, parse_constant=_no_constant)
     except (ValueError, UnicodeDecodeError, RecursionError) as error:
         raise BadDocument("document", f"is not JSON: {error}") from error
-    return from_json(document)
+    return from_json(document, begin)

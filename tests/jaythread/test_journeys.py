@@ -5,6 +5,7 @@ import uuid
 
 import numpy as np
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
@@ -15,10 +16,10 @@ from roto.errors import RotoError
 from roto.exchange import document
 from roto.matte.render import render
 
-from ..conftest import FIRST, command, trace
+from ..conftest import FIRST, LAST, command, trace
+from .every_command import furnished
 
 pytestmark = pytest.mark.django_db
-LAST = FIRST + 7
 
 
 def do(who, shot, **said):
@@ -145,3 +146,30 @@ def test_two_people_take_back_their_own_steps_and_never_the_others(shot, people)
     actions.redo(rafe, shot.pk, uuid.uuid4())
     actions.undo(marta, shot.pk, uuid.uuid4())
     assert len(moves(theirs)) == len(before) - 1 and moves(mine)[0] == [1.0, 0.0]
+
+
+def test_shapes_of_other_numbers_come_in_from_the_frame_that_is_said(shot, people, client):
+    """Everything moves along: keys, live ranges, the track that a shape rides on; without a word nothing comes in."""
+    ids = furnished(shot, people["rafe"])
+    actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="live", shape=ids["tail"], ranges=[[FIRST + 1, FIRST + 3]]))
+    _, text = documents.export_document(people["rafe"], shot.pk, uuid.UUID(ids["matte"]))
+    theirs = document.dumps(document.loads(text, 1)).encode()  # the same, numbered from 1
+    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+
+    def send(**more):
+        return client.post(f"/api/shots/{shot.pk}/document", {"file": SimpleUploadedFile("a.json", theirs), "frame": "1001", **more})
+
+    refused = send()
+    assert refused.status_code == 422 and refused.json()["code"] == "other_numbers"
+    assert "frames 1 to 8; this shot has 1001 to 1008" in refused.json()["message"] and shot.mattes.count() == 2
+    said = send(begin="1001").json()
+    assert "Its first frame is 1001 here." in said["report"]
+    was, now = (core_cache.matte(shot, shot.mattes.get(pk=pk)) for pk in (ids["matte"], said["id"]))
+    frames = np.arange(FIRST, LAST + 1)
+    assert len(was.entries) == len(now.entries) > 5
+    for a, b in zip(was.entries, now.entries, strict=True):
+        assert a.shape.live == b.shape.live and np.array_equal(a.shape.form.frames, b.shape.form.frames)
+        assert np.allclose(a.shape.outlines(frames), b.shape.outlines(frames))
+    later = core_cache.matte(shot, shot.mattes.get(pk=send(begin="1003").json()["id"]))
+    moved = next(e.shape for e in later.entries if e.shape.name.startswith("tail"))
+    assert moved.live == ((FIRST + 3, FIRST + 5),)

@@ -38,11 +38,13 @@ def export_svg(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: F
 
 
 @router.post("/shots/{shot_id}/document", response=TakenInOut)
-def take_in(request: HttpRequest, shot_id: int, file: File[UploadedFile], frame: Form[Frame | None] = None) -> Any:
-    """A shape document or an SVG file; frame: on which outlines from SVG are keyed."""
+def take_in(
+    request: HttpRequest, shot_id: int, file: File[UploadedFile], frame: Form[Frame | None] = None, begin: Form[Frame | None] = None
+) -> Any:
+    """A shape document or an SVG file; frame: on which outlines from SVG are keyed; begin: where a document's first frame comes to."""
     if (file.size or 0) > documents.LARGEST:
         raise BadDocument("file", f"has {(file.size or 0) >> 20} MB; {documents.LARGEST >> 20} are the most that is taken.")
-    matte, report = documents.take_in(request.user, shot_id, file.read(), (file.name or "").rsplit(".", 1)[0], frame)
+    matte, report = documents.take_in(request.user, shot_id, file.read(), (file.name or "").rsplit(".", 1)[0], frame, begin)
     return {"id": str(matte.pk), "report": report}
 
 

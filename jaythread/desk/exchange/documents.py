@@ -12,7 +12,7 @@ from jaythread.desk.document.as_data import new_track_data
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.row_changes import Change, change, compare
 from jaythread.desk.models import Matte
-from jaythread.errors import Refused
+from jaythread.errors import OtherNumbers, Refused
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.errors import BadDocument
@@ -97,15 +97,21 @@ LARGEST = 64 << 20
 """bytes: of a shape document that is taken in; a thousand shapes keyed on every frame of a long shot"""
 
 
-def take_in(user: User, shot_id: int, data: bytes, name: str = "", frame: int | None = None) -> tuple[Matte, list[str]]:
-    """Shapes from a file: a shape document, or SVG, which becomes shapes keyed on a frame (the shot's first when none is said). The new
-    matte, and a report of what could not be taken."""
+def take_in(
+    user: User, shot_id: int, data: bytes, name: str = "", frame: int | None = None, begin: int | None = None
+) -> tuple[Matte, list[str]]:
+    """Shapes from a file: a shape document, or SVG, which becomes shapes keyed on a frame (the shot's first when none is said).
+
+    begin: the frame that a document's first one comes to; where none is said, all come by their numbers. Returns the new matte, and a
+    report of what could not be taken.
+    """
     if svg_reading.looks_like_svg(data):
         return _import_svg(user, shot_id, data, name, frame)
     if len(data) > LARGEST:
         raise BadDocument("file", f"has {len(data) >> 20} MB; a shape document may have {LARGEST >> 20}.")
-    matte = import_document(user, shot_id, data)
-    return matte, [f"{matte.entries.count()} lines taken, with all their keys."]
+    matte = import_document(user, shot_id, data, begin)
+    where = [] if begin is None else [f"Its first frame is {begin} here."]
+    return matte, [f"{matte.entries.count()} lines taken, with all their keys.", *where]
 
 
 @transaction.atomic
@@ -127,10 +133,15 @@ def _import_svg(user: User, shot_id: int, data: bytes, name: str, frame: int | N
 
 
 @transaction.atomic
-def import_document(user: User, shot_id: int, text: bytes) -> Matte:
-    """A new matte in this shot from a shape document, as one edit; frames and pixels are taken as they are, ids are made anew."""
+def import_document(user: User, shot_id: int, text: bytes, begin: int | None = None) -> Matte:
+    """A new matte in this shot from a shape document, as one edit; pixels are taken as they are, ids are made anew. begin: see `take_in`.
+    OtherNumbers where none is said and the document has no frame of this shot."""
     shot = shot_for(user, shot_id, "trace", lock=True)
-    return _take(shot, user, document.loads(text), "a shape document")
+    core = document.loads(text, begin)
+    if begin is None and (core.last < shot.first or core.first > shot.last):
+        theirs, ours = f"{core.first} to {core.last}", f"{shot.first} to {shot.last}"
+        raise OtherNumbers(f"These shapes are of frames {theirs}; this shot has {ours}. Say on which frame they begin.")
+    return _take(shot, user, core, "a shape document")
 
 
 def _take(shot: Shot, user: User, core: CoreMatte, source: str) -> Matte:

@@ -121,17 +121,25 @@ export const stack = part(() => ({
     if (sure) this.send(edit.removeMatte({ matte: this.matte }));
   },
   async takeIn(event) {
+    const [file] = event.target.files;
+    event.target.value = "";
+    await this.takeInFrom(file);
+  },
+  // begin: the frame that the first one of a document comes to; it is asked for where the document has none of this shot.
+  async takeInFrom(file, begin = null) {
     const { document, selection, view } = this.desk.store;
     const body = new FormData();
-    body.append("file", event.target.files[0]);
+    body.append("file", file);
     body.append("frame", view.frame);
-    event.target.value = "";
+    if (begin !== null) body.append("begin", begin);
     try {
       const { id, report } = await post(`/shots/${document.shot.id}/document`, body);
       await this.desk.news.ask();
       selection.turnTo(id);
       this.tell(report.join(" "));
     } catch (error) {
+      const said = error.body?.code === "other_numbers" ? prompt(error.message, String(document.shot.first)) : null;
+      if (said !== null && Number.isInteger(Number(said))) return this.takeInFrom(file, Number(said));
       this.tell(`Not taken in. ${error.message}`);
     }
   },
