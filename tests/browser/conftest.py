@@ -200,6 +200,15 @@ class Artist:
         """
         return self.browser.execute_script(code, f"#stage .{layer}", int(sx - box["x"]), int(sy - box["y"]))
 
+    def shows(self, layer: str, colour: list[int], x: float, y: float, way: tuple[float, float] = (1, 0), px: float = 4) -> bool:
+        """Whether a thin line of a colour crosses the stretch of so many screen pixels on either side of a place, along a way."""
+        step = 0.5 / self.view()[0]
+        for k in range(-int(2 * px), int(2 * px) + 1):
+            *found, alpha = self.pixels(layer, x - 0.5 + k * step * way[0], y - 0.5 + k * step * way[1])
+            if alpha > 60 and max(abs(a - b) for a, b in zip(found, colour, strict=True)) < 32:
+                return True
+        return False
+
     def offline(self, on: bool) -> None:
         """Cut this browser's connection, or give it back."""
         self.browser.execute_cdp_cmd("Network.enable", {})

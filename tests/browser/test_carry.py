@@ -209,7 +209,7 @@ def test_a_plane_is_corrected_by_any_of_the_places_that_show_how_it_holds(cloth,
     ticks = following.holds(people["rafe"], shot.pk, Track.objects.get().pk, 1002)["ticks"]
     x, y = ticks[0][:2]
     ochre = [184, 116, 26]
-    desk.until(lambda: any(desk.pixels("outline-layer", x + d - 0.5, y - 0.5)[:3] == ochre for d in (-0.2, 0, 0.2)))
+    desk.until(lambda: desk.shows("outline-layer", ochre, x, y) or desk.shows("outline-layer", ochre, x, y, (0, 1)))
     for _ in range(4):  # the ochre may have been a corner's: then the ticks, and what a drag takes hold of, are still on their way
         moved = desk.drag((x, y), (x + 3, y + 2))
         with contextlib.suppress(AssertionError):

@@ -55,7 +55,7 @@ def test_the_weakest_frame_is_found_mended_and_looked_at(card, shot, worker, art
     artist.until(lambda: "shows the edge of card" in artist.text)
     corner = corners(card, 1004)[2]
     ochre = [184, 116, 26]
-    artist.until(lambda: any(artist.pixels("outline-layer", corner[0] - 2, y)[:3] == ochre for y in np.arange(24, 32, 0.15)))
+    artist.until(lambda: artist.shows("outline-layer", ochre, corner[0] - 1.5, 28.5, (0, 1), 40))
     artist.css("#pull").click()
     artist.until(lambda: "points would move by" in artist.text)
     assert corners(card, 1004) == pytest.approx(np.array([[25, 18], [55, 18], [55, 48], [25, 48]]))  # nothing is taken unseen
