@@ -266,7 +266,7 @@ def _movie_here(path: Path, found: Found) -> Iterator[NDArray[Any]]:
             vp9 = av.CodecContext.create("libvpx-vp9", "r") if "vp9" in str(found.more.get("codec")) else None
             for packet in file.demux(stream):
                 for frame in vp9.decode(packet) if vp9 is not None else packet.decode():
-                    pixels = frame.reformat(format="rgba64le", threads=1).to_ndarray()
+                    pixels: NDArray[Any] = frame.reformat(format="rgba64le", threads=1).to_ndarray()
                     yield pixels if found.depth != "8" else (pixels >> 8).astype(np.uint8)
     except UNREADABLE as error:
         raise BadPicture(f"it cannot be read to its end ({error})") from error
