@@ -56,3 +56,12 @@ SOLID = 0.998
 
 SAME_AREA = 1e-5
 """of a matte's area: how well sums of its values agree before and after writing, for rounding of whole numbers"""
+
+CUT_CHANGE = 0.04
+"""of full scale, on the mean of a small grey picture: a cut changes more than this at once"""
+
+CUT_LIKENESS = 0.8
+"""correlation of two pictures from which they are one picture, however its light has changed"""
+
+CUT_TIMES = 3.0
+"""times the changes beside it that a cut is: motion alone is not so uneven"""

@@ -30,7 +30,8 @@ def ask(
     first: int | None = None,
     last: int | None = None,
 ) -> Delivery:
-    """A new delivery of a matte, or of several in one file, by a recipe. The shapes are frozen as they are now."""
+    """A new delivery of a matte, or of several in one file, by a recipe, over the working range where no
+    other frames are said. The shapes are frozen as they are now."""
     ids = [mattes] if isinstance(mattes, uuid.UUID) else list(mattes)
     if not ids:
         raise Refused("Choose what is to be delivered: a matte at least.")
@@ -45,6 +46,7 @@ def ask(
         recipe, recipe_name = STARTERS[PLAIN][1], PLAIN
     plate = shot.plates.first()
     version = planning.next_version(matte)
+    first, last = shot.working[0] if first is None else first, shot.working[1] if last is None else last
     plan = make.plan(
         planning.sources(shot, plate, tuple(cores)), recipe, first=first, last=last, version=version, recipe_name=recipe_name
     )  # says what cannot be made before anything is kept

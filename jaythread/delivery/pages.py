@@ -118,7 +118,8 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
             raise Refused("Choose a matte.")
         rows = [matte_for(request.user, shot_id, m, "look")[1] for m in ids]
         cores = tuple(core_cache.matte(it, row) for row in rows)
-        first, last = _range(request.POST)
+        said = _range(request.POST)
+        first, last = (here if here is not None else usual for here, usual in zip(said, it.working, strict=True))
         return JsonResponse(planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0])))
     except (BadRecipe, Refused) as error:
         field = error.path if isinstance(error, BadRecipe) else ""

@@ -21,7 +21,7 @@ from jaythread.plates.models import DECODE, Plate, Space, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, require
 from roto.errors import BadUpload
-from roto.picture import display, movies, stills
+from roto.picture import cuts, display, movies, stills
 from roto.picture.stills import Pixels
 
 PROXY_WIDTH = 1280
@@ -117,10 +117,13 @@ def _decode(job: Job, progress: Progress) -> str:
     for part in ("frames", "proxy"):
         (plate.folder / part).mkdir(parents=True, exist_ok=True)
     progress.begin(plate.count)
+    small = {}
     for done, (frame, pixels) in enumerate(_pictures(plate), 1):
         shown = display.to_screen(pixels, plate.space)
         stills.write_picture(plate.proxy(frame), display.smaller(shown, PROXY_WIDTH))
+        small[frame] = cuts.small(shown)
         progress.step(done)
+    Plate.objects.filter(pk=plate.pk).update(cuts=cuts.find(small))
     return ""
 
 

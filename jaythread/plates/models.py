@@ -29,7 +29,8 @@ class Space(models.TextChoices):
 
 class Plate(models.Model):
     """One version of a shot's picture. `names`: the still of each frame; empty for a movie, whose frames are decoded to PNG.
-    How far its decoding is, its job tells (`job`). display_version: raised when it is to be shown otherwise, so that pages fetch anew."""
+    cuts: found while it is decoded; how far that is, its job tells (`job`). display_version: raised when it is to be shown otherwise, so
+    that pages fetch anew."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="plates")
     version = models.PositiveIntegerField(default=1)
@@ -37,6 +38,7 @@ class Plate(models.Model):
     is_movie = models.BooleanField(default=False)
     names = models.JSONField(default=dict)
     notes = models.JSONField(default=list)
+    cuts = models.JSONField(default=list, help_text="frames on which another take begins")
     space = models.CharField(max_length=10, choices=Space.choices, default=Space.DISPLAY)
     display_version = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)

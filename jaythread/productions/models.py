@@ -47,6 +47,8 @@ class Shot(models.Model):
     last = models.IntegerField(default=1)
     width = models.PositiveIntegerField(default=0)
     height = models.PositiveIntegerField(default=0)
+    work_first = models.IntegerField(null=True, blank=True, help_text="first frame of the working range; nothing is the shot's")
+    work_last = models.IntegerField(null=True, blank=True)
     rate_over = models.PositiveIntegerField(default=24)
     rate_under = models.PositiveIntegerField(default=1)
     shutter_angle = models.FloatField(default=180.0)
@@ -61,6 +63,13 @@ class Shot(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def working(self) -> tuple[int, int]:
+        """First and last frame of the working range: the frames that matter. All of the shot's where none was set."""
+        if self.work_first is None or self.work_last is None:
+            return self.first, self.last
+        return max(self.first, self.work_first), min(self.last, self.work_last)
 
     @property
     def rate(self) -> Fraction:

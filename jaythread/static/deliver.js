@@ -50,6 +50,7 @@ document.addEventListener("alpine:init", () => {
     asked: 0,
     init() {
       this.recipes = JSON.parse(document.getElementById("recipes").textContent);
+      this.usual = this.range(); // the working range, which may have changed since
       this.bringBack();
       this.fill();
     },
@@ -59,13 +60,17 @@ document.addEventListener("alpine:init", () => {
       this.fill();
     },
     // The recipe, the range and what is to be delivered stay as they were chosen while the tab is open.
+    range() {
+      const { first, last } = document.getElementById("ask").elements;
+      return `${first.value}-${last.value}`;
+    },
     place() {
       return `jaythread-ask-${document.getElementById("ask").dataset.who}-${location.pathname}`;
     },
     keep() {
       const { elements } = document.getElementById("ask");
       const mattes = [...new FormData(document.getElementById("ask")).getAll("matte")];
-      sessionStorage.setItem(this.place(), JSON.stringify({ recipe: elements.recipe.value, first: elements.first.value, last: elements.last.value, mattes }));
+      sessionStorage.setItem(this.place(), JSON.stringify({ recipe: elements.recipe.value, ...(this.usual === this.range() ? {} : { first: elements.first.value, last: elements.last.value }), mattes }));
     },
     bringBack() {
       const form = document.getElementById("ask");
@@ -75,7 +80,7 @@ document.addEventListener("alpine:init", () => {
       const said = JSON.parse(sessionStorage.getItem(this.place()) || "null");
       if (!said) return;
       if (this.recipes.some((r) => r.key === said.recipe)) form.elements.recipe.value = said.recipe;
-      for (const name of ["first", "last"]) form.elements[name].value = said[name];
+      for (const name of ["first", "last"]) if (said[name]) form.elements[name].value = said[name];
       const boxes = [...form.querySelectorAll("[name=matte]")];
       if (boxes.some((box) => said.mattes.includes(box.value))) for (const box of boxes) box.checked = said.mattes.includes(box.value);
     },

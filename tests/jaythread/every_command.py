@@ -57,6 +57,7 @@ ROWS = {
     "new matte": {"matte": "{new}", "name": "arm"},
     "copy matte": {"matte": "{new}", "of": "{matte}", "name": "kite again"},
     "matte": {"matte": "{matte}", "name": "kite and hand", "inverted": True},
+    "working range": {"first": FIRST + 1, "last": LAST - 1},
     "shift matte": {"matte": "{matte}", "frame": FIRST, "shift": 2.5},
     "remove matte": {"matte": "{second}"},
     "shutter": {"angle": 90.0, "phase": -10.0},
@@ -123,4 +124,5 @@ def state(shot):
     tracks = [(t.name, t.data) for t in Track.objects.filter(shot=shot).order_by("name")]
     cores = core_cache.shapes(list(Shape.objects.filter(shot=shot)))
     alone = [(i, core.outlines(range(FIRST, LAST + 1)).tolist()) for i, core in sorted(cores.items())]
-    return [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.order_by("name")], shapes, tracks, alone, shot.shutter
+    mattes = [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.order_by("name")]
+    return mattes, shapes, tracks, alone, shot.shutter, shot.working

@@ -66,12 +66,13 @@ def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
 
 
 def _measure(job: Job, progress: Progress) -> str:
-    """Measure the frames where the fit is not known, or has changed since; safe to run again."""
+    """Measure the frames of the working range where the fit is not known, or has changed since; safe to run again."""
     row = lookups.matte_row(job.shot, job.subject)
     plate = job.shot.plates.first()
     look = ready(job.shot, row, plate)
     known = dict(FrameFit.objects.filter(matte=row).values_list("frame", "key"))
-    wanted = [k for k, f in enumerate(look.frames) if known.get(int(f)) != look.keys[k]]
+    first, last = job.shot.working
+    wanted = [k for k, f in enumerate(look.frames) if first <= f <= last and known.get(int(f)) != look.keys[k]]
     progress.begin(len(wanted))
     for done, k in enumerate(wanted, 1):
         _keep(row, look, k, plate)
@@ -113,7 +114,7 @@ def scores(look: MatteFrames, rows: dict[int, FrameFit]) -> dict[str, np.ndarray
 def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
     """The fit of every frame: [px of its weakest shape or null, that shape, whether it was looked at]; which are weakest; where to key.
 
-    known: frames that are measured as they are now. A frame without anything known has null.
+    measured: frames of the working range that are measured as they are now. A frame without anything known has null.
     """
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
     look = ready(shot, row, shot.plates.first())
@@ -129,16 +130,20 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
         kept = rows.get(frame)
         seen = bool(kept and kept.looked and kept.looked == look.keys[k])
         frames[frame] = [round(float(column[worst]), 2) if known else None, ids[worst] if known else None, seen]
-    told = np.array([np.nan if seen or off is None else off for off, _, seen in frames.values()])
+    first, last = shot.working
+    within = [first <= f <= last for f in frames]
+    told = np.array(
+        [np.nan if seen or off is None or not here else off for (off, _, seen), here in zip(frames.values(), within, strict=True)]
+    )
     keyed = [worst is not None and _has_key(look.shapes[worst], frame) for frame, (_, worst, _) in frames.items()]
     weakest = edge_fit.weakest(told, np.array(keyed), shot.first)
     return {
         "revision": shot.revision,
         "frames": frames,
-        "measured": sum(f in rows and rows[f].key == look.keys[k] for k, f in enumerate(look.frames.tolist())),
+        "measured": sum(within[k] and f in rows and rows[f].key == look.keys[k] for k, f in enumerate(frames)),
         "weakest": weakest[:WEAKEST],
         "weak": edge_fit.WEAK,
-        "key": _where_to_key(look, each),
+        "key": _where_to_key(look, {i: np.where(within, values, np.nan) for i, values in each.items()}),
     }
 
 

@@ -105,6 +105,7 @@ class HeadOut(TypedDict):
 
     revision: int
     shutter: ShutterOut
+    working: tuple[int, int]
     mattes: list[MatteOut]
     tracks: list[TrackOut]
     undo: str | None
@@ -128,6 +129,7 @@ class PlateOut(TypedDict):
     state: str
     version: int
     missing: list[int]
+    cuts: list[int]
 
 
 class ClipOut(TypedDict):
@@ -189,6 +191,7 @@ class EditedOut(TypedDict):
     undo: str | None
     redo: str | None
     shutter: NotRequired[ShutterOut]
+    working: NotRequired[tuple[int, int]]
     mattes: NotRequired[list[MatteOut]]
     tracks: NotRequired[list[TrackOut]]
     picture: NotRequired[PictureOut | None]
@@ -209,6 +212,7 @@ class ChangedOut(TypedDict):
     undo: NotRequired[str | None]
     redo: NotRequired[str | None]
     shutter: NotRequired[ShutterOut]
+    working: NotRequired[tuple[int, int]]
     mattes: NotRequired[list[MatteOut]]
     tracks: NotRequired[list[TrackOut]]
 

@@ -208,6 +208,16 @@ def _write_shot(shot: Shot, key: list[Any], row: Data | None) -> None:
     Shot.objects.filter(pk=shot.pk).update(shutter_angle=row["angle"], shutter_phase=row["phase"], shutter_cap=row["cap"])
 
 
+def _read_range(shot: Shot, key: list[Any]) -> Data | None:
+    fresh = Shot.objects.get(pk=shot.pk)
+    return None if fresh.work_first is None else {"first": fresh.work_first, "last": fresh.work_last}
+
+
+def _write_range(shot: Shot, key: list[Any], row: Data | None) -> None:
+    shot.work_first, shot.work_last = (row["first"], row["last"]) if row else (None, None)
+    Shot.objects.filter(pk=shot.pk).update(work_first=shot.work_first, work_last=shot.work_last)
+
+
 TABLES: dict[str, Table] = {
     **{table: _keys(table) for table in CHANNELS},
     "shape": Table(_read_shape, _write_shape),
@@ -216,4 +226,5 @@ TABLES: dict[str, Table] = {
     "matte": Table(_read_matte, _write_matte),
     "track": Table(_read_track, _write_track),
     "shot": Table(_read_shot, _write_shot),
+    "range": Table(_read_range, _write_range),
 }

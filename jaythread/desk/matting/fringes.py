@@ -149,16 +149,17 @@ def solved_frames(user: User, shot_id: int, entry_id: uuid.UUID) -> list[int]:
 
 
 def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
-    """The fringe is there; as many steps as frames on which it is live."""
+    """The fringe is there; as many steps as frames of the working range on which it is live."""
     _, matte, at = place_of(shot, lookups.as_uuid(subject))
-    return Prepared(total=sum(matte.entries[at].shape.is_live(f) for f in range(matte.first, matte.last + 1)))
+    return Prepared(total=sum(matte.entries[at].shape.is_live(f) for f in range(shot.working[0], shot.working[1] + 1)))
 
 
 def _solve(job: Job, progress: Progress) -> str:
-    """Solve the frames of a fringe that are not solved yet; safe to run again. Edits made meanwhile count from the next frame on."""
+    """Solve the frames of a fringe, in the working range, that are not solved yet; safe to run again. Edits made meanwhile count from the
+    next frame on."""
     solver = ShotFringes(job.shot)
     done = 0
-    for frame in range(job.shot.first, job.shot.last + 1):
+    for frame in range(job.shot.working[0], job.shot.working[1] + 1):
         progress.step(done)
         shot = Shot.objects.get(pk=job.shot_id)
         if solver.shot.revision != shot.revision:

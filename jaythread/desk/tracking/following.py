@@ -29,6 +29,7 @@ from roto.matte.render import render
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry
 from roto.matte.stack import Matte as CoreMatte
+from roto.picture.cuts import take_of
 from roto.track import track as core
 from roto.track.align import MOVE, PERSPECTIVE, SIMILAR, Grey, grey_of, mapped
 from roto.track.follow import Follower, Step, around_point
@@ -75,7 +76,20 @@ def _prepare(shot: Shot, subject: str, said: FollowSettings) -> Prepared:
     to = min(shot.last, max(shot.first, said.to))
     if said.frame == to:
         raise Refused("There is no frame to follow to in that direction.")
+    begin, end = _take(shot, said.frame)
+    if not begin <= to <= end and said.frame == (end if to > said.frame else begin):
+        raise Refused(_cut_at(end if to > said.frame else begin - 1))
     return Prepared(total=abs(to - said.frame), settings={**said.model_dump(), "to": to})
+
+
+def _take(shot: Shot, frame: int) -> tuple[int, int]:
+    """The frames of the take that a frame belongs to: a track does not go over a cut."""
+    plate = shot.plates.first()
+    return take_of(plate.cuts if plate else [], frame, shot.first, shot.last)
+
+
+def _cut_at(frame: int) -> str:
+    return f"The picture is cut between {frame} and {frame + 1}: another take begins there."
 
 
 def holds(user: User, shot_id: int, track_id: UUID, frame: int) -> dict[str, Any]:
@@ -95,8 +109,12 @@ def _follow(job: Job, progress: Progress) -> str:
     """Follow what was asked for. Safe to run again: it begins anew, and writes the track once at its end."""
     said = FollowSettings(**job.settings)
     row = lookups.track_row(job.shot, job.subject)
-    run = Run(shot=job.shot, row=row, source=said.frame, target=said.to, proxies=said.proxies)
+    begin, end = _take(job.shot, said.frame)
+    target = min(end, max(begin, said.to))
+    run = Run(shot=job.shot, row=row, source=said.frame, target=target, proxies=said.proxies)
     found, why = _found(run, progress)
+    if not why and target != said.to:
+        why = _cut_at(end if said.to > end else begin - 1)
     if found:
         _write(run, job.user, found)
     return why

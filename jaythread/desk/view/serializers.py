@@ -188,6 +188,7 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
     back, forth = journal.next_to(user, shot, "undo"), journal.next_to(user, shot, "redo")
     return {
         "revision": shot.revision,
+        "working": list(shot.working),
         "shutter": {"angle": shot.shutter_angle, "phase": shot.shutter_phase},
         "mattes": mattes(shot),
         "tracks": tracks(shot),
@@ -226,6 +227,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
             "id": plate.pk,
             "state": plate.state,
             "version": plate.display_version,
+            "cuts": plate.cuts,
             "missing": [f for f in range(shot.first, shot.last + 1) if str(f) not in plate.names] if plate.names else [],
         },
         "clips": clips(shot),

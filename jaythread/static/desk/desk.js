@@ -5,6 +5,7 @@ import { edge } from "./acts/edge.js";
 import { keys } from "./acts/keys.js";
 import { looking } from "./acts/looking.js";
 import { points } from "./acts/points.js";
+import { workingRange } from "./acts/range.js";
 import { shapes } from "./acts/shapes.js";
 import { tracing } from "./acts/tracing.js";
 import { Brush } from "./tools/brush.js";
@@ -61,4 +62,4 @@ export class Desk {
   }
 }
 
-Object.assign(Desk.prototype, carryAndCheck, edge, keys, looking, points, shapes, tracing);
+Object.assign(Desk.prototype, carryAndCheck, edge, keys, looking, points, shapes, tracing, workingRange);

@@ -80,6 +80,7 @@ async function open() {
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   Object.assign(stage, { fringes, fits, notes, preview, clips });
   board.fits = fits;
+  board.setRange = (frames) => /** @type {any} */ (desk).setRange(frames);
   desk.room = new Room(root, board);
   for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));

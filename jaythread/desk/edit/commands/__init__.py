@@ -6,10 +6,24 @@ from ninja import Schema
 from pydantic import AliasChoices, Field
 
 from jaythread.desk.edit import registry
-from jaythread.desk.edit.commands import groups, keys, mattes, outlines, shapes, stack, tracks
+from jaythread.desk.edit.commands import groups, keys, mattes, outlines, shapes, shots, stack, tracks
 from jaythread.desk.edit.registry import COMMANDS
 
-__all__ = ["COMMANDS", "Command", "Single", "Together", "groups", "keys", "mattes", "outlines", "parts_of", "shapes", "stack", "tracks"]
+__all__ = [
+    "COMMANDS",
+    "Command",
+    "Single",
+    "Together",
+    "groups",
+    "keys",
+    "mattes",
+    "outlines",
+    "parts_of",
+    "shapes",
+    "shots",
+    "stack",
+    "tracks",
+]
 
 if TYPE_CHECKING:
     Single = Any

@@ -1,4 +1,4 @@
-"""Commands on whole mattes, and on the shot's shutter."""
+"""Commands on whole mattes."""
 
 import uuid
 from typing import Literal
@@ -9,7 +9,7 @@ from pydantic import Field
 from jaythread.desk.document import lookups
 from jaythread.desk.document.as_data import entry_data, matte_data
 from jaythread.desk.edit.registry import Outcome, command
-from jaythread.desk.edit.row_changes import change, read_row
+from jaythread.desk.edit.row_changes import change
 from jaythread.desk.edit.session import Session
 from jaythread.desk.edit.types import Frame, Text
 from jaythread.desk.models import Matte
@@ -115,19 +115,3 @@ def remove_matte(session: Session, said: RemoveMatte) -> Outcome:
     matte = lookups.matte_row(session.shot, said.matte)
     lines = [change("entry", [str(e.pk)], entry_data(e), None) for e in matte.entries.all()]
     return Outcome(f"removed the matte {matte.name}", [*lines, change("matte", [str(matte.pk)], matte_data(matte), None)])
-
-
-class ChangeShutter(Schema):
-    """The shot's shutter: angle and phase in degrees (no phase: centred)."""
-
-    do: Literal["shutter"]
-    angle: float = Field(ge=0, le=360)
-    phase: float | None = Field(None, ge=-360, le=360)
-
-
-@command(ChangeShutter)
-def change_shutter(session: Session, said: ChangeShutter) -> Outcome:
-    """Another shutter."""
-    shot = session.shot
-    after = {"angle": said.angle, "phase": said.phase, "cap": shot.shutter_cap}
-    return Outcome(f"set the shutter to {said.angle:g} degrees", [change("shot", [], read_row(shot, "shot", []), after)])

@@ -24,6 +24,8 @@ export class Document extends Slice {
   #mattes = [];
   #revision = 0;
   /** @type {{angle: number, phase: number | null}} */
+  /** @type {[number, number]} */
+  #working = [1, 1];
   #shutter = { angle: 180, phase: null };
   /** @type {string | null} */
   #undo = null;
@@ -57,6 +59,10 @@ export class Document extends Slice {
   get shutter() {
     return this.#shutter;
   }
+  // First and last frame of the working range.
+  get working() {
+    return this.#working;
+  }
   get undo() {
     return this.#undo;
   }
@@ -69,6 +75,7 @@ export class Document extends Slice {
   take(data) {
     if ("revision" in data) this.#revision = data.revision;
     if ("shutter" in data) this.#shutter = data.shutter;
+    if ("working" in data) this.#working = data.working;
     if ("mattes" in data) this.#mattes = data.mattes;
     if ("undo" in data) this.#undo = data.undo;
     if ("redo" in data) this.#redo = data.redo;

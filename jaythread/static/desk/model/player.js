@@ -5,7 +5,7 @@ export class Player extends EventTarget {
     super();
     this.store = store;
     this.way = 0; // 1 on, -1 reversed, 0 not playing
-    this.loop = null; // [first, last] to go round in, or all of the range
+    this.loop = null; // [first, last] to go round in, or the working range
     this.due = 0; // frames that should have been seen since the start
     this.seen = 0;
     this.back = null; // where to return to on stopping
@@ -14,7 +14,7 @@ export class Player extends EventTarget {
   }
 
   get range() {
-    return this.loop || [this.store.document.shot.first, this.store.document.shot.last];
+    return this.loop || this.store.document.working;
   }
 
   toggle(way, comeBack = false) {
@@ -58,10 +58,10 @@ export class Player extends EventTarget {
   // Begin or end the loop at a frame; once more on the same frame takes that end away.
   mark(end, frame) {
     const [first, last] = this.range;
-    const { shot } = this.store.document;
-    const at = end ? [first, last === frame ? shot.last : frame] : [first === frame ? shot.first : frame, last];
+    const whole = this.store.document.working;
+    const at = end ? [first, last === frame ? whole[1] : frame] : [first === frame ? whole[0] : frame, last];
     if (at[0] > at[1]) at[end ? 0 : 1] = frame;
-    this.loop = at[0] === shot.first && at[1] === shot.last ? null : at;
+    this.loop = at[0] === whole[0] && at[1] === whole[1] ? null : at;
     this.dispatchEvent(new Event("state"));
     this.store.say("changed");
   }

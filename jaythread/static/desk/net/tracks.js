@@ -84,7 +84,8 @@ export class Tracks extends EventTarget {
     const { track } = selection;
     const { frame } = view;
     const { first, last } = document.shot;
-    const to = goal ?? { [-2]: first, [-1]: frame - 1, 1: frame + 1, 2: last }[by];
+    const [begin, end] = document.working; // beyond it, a following goes to the end of the shot
+    const to = goal ?? { [-2]: frame > begin ? begin : first, [-1]: frame - 1, 1: frame + 1, 2: frame < end ? end : last }[by];
     if (!track || to === frame || to < first || to > last) return this.tell("There is no frame to follow to in that direction.");
     this.opened = true;
     try {

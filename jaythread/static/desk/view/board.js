@@ -1,7 +1,7 @@
 // The thread board under the hand: scrubbing on the ruler, zooming, keys picked, moved, stretched, taken away.
 
 import { edit } from "../net/commands.js";
-import { CHANNELS, ROW, SIDE, Threads } from "./threads.js";
+import { CHANNELS, RANGE, ROW, SIDE, Threads } from "./threads.js";
 
 export class Board extends Threads {
   constructor(element, store, plates, edits, player) {
@@ -77,6 +77,7 @@ export class Board extends Threads {
   // Shift and a drag beside the keys draws a box around some.
   down(e, canvas) {
     canvas.setPointerCapture(e.pointerId);
+    if (canvas === this.ruler && this.takesEnd(e)) return;
     if (canvas === this.rows) {
       const found = this.keyAt(e.offsetX, e.offsetY);
       if (found?.channel) return this.pick(found, e);
@@ -91,6 +92,21 @@ export class Board extends Threads {
     this.store.view.go(this.frameAt(e.offsetX));
     this.draw();
   }
+
+  // Whether the hand has taken an end of the working range.
+  takesEnd(e) {
+    const { document } = this.store;
+    if (!document.mayTrace || e.offsetY > 2 * RANGE + 2) return false;
+    const off = document.working.map((f) => Math.abs(this.x(f) - e.offsetX));
+    const end = off[1] <= off[0] ? 1 : 0;
+    if (off[end] > 10) return false;
+    this.ranging = { end, frames: [...document.working] };
+    return true;
+  }
+
+  // The working range was dragged: whoever has the acts says what comes of it.
+  /** @param {number[]} _frames */
+  setRange(_frames) {}
 
   pick(found, e) {
     const { store } = this;
@@ -113,6 +129,13 @@ export class Board extends Threads {
       const { first, last } = this.span;
       this.bringing.to = Math.round(Math.min(last, Math.max(first, this.frameAt(e.clientX - box.left))));
       this.draw();
+    } else if (this.ranging) {
+      const { first, last } = this.store.document.shot;
+      const { end, frames } = this.ranging;
+      const to = Math.min(last, Math.max(first, this.frameAt(e.clientX - this.ruler.getBoundingClientRect().left)));
+      frames[end] = end ? Math.max(frames[0], to) : Math.min(frames[1], to);
+      this.store.view.go(frames[end]);
+      this.draw();
     } else if (this.moving) this.store.view.go(this.frameAt(e.clientX - this.moving.getBoundingClientRect().left));
     else if (e.target === this.rows) this.rows.style.cursor = this.keyAt(e.offsetX, e.offsetY)?.channel ? "pointer" : "default";
   }
@@ -129,6 +152,7 @@ export class Board extends Threads {
   // Picked keys were dragged to other frames: they go there with all that they hold.
   up() {
     if (this.boxing) this.pickBoxed();
+    if (this.ranging) this.setRange(this.ranging.frames);
     const { bringing } = this;
     if (bringing && bringing.to !== bringing.from) {
       const moved = this.keys.map((k) => ({ ...k, to: this.brought(k.frame) }));
@@ -161,7 +185,7 @@ export class Board extends Threads {
   }
 
   drop() {
-    this.moving = this.bringing = this.boxing = null;
+    this.moving = this.bringing = this.boxing = this.ranging = null;
     this.draw();
   }
 

@@ -4,6 +4,7 @@ import * as glyphs from "../glyphs/outlines.js";
 import { followsOf } from "../model/sentences.js";
 
 export const ROW = 31;
+export const RANGE = 6; // px: how far down the ruler the line of the working range lies
 const STRIP = 31; // px: how high the strip of the fit is
 const FULL = 3; // px of offset that fill it
 export const SIDE = 16; // px left and right of the range
@@ -20,6 +21,7 @@ export class Threads {
     this.fits = null;
     /** @type {any} */
     this.bringing = null; // picked keys that are being dragged along their threads
+    this.ranging = null; // the working range while an end of it is dragged: {end, frames}
     this.boxing = null; // a box that is being drawn around keys: [x, y, x, y]
     this.ruler = element.querySelector(".ruler");
     this.rows = element.querySelector(".threads");
@@ -142,6 +144,7 @@ export class Threads {
       if (channel) this.paintChannel(pen, shape, channel, y);
       else this.paintThread(pen, shape, y);
     });
+    this.fade(pen, height);
     if (this.boxing) {
       const [x0, y0, x1, y1] = this.boxing;
       pen.fillStyle = "rgba(31, 111, 156, 0.14)";
@@ -195,6 +198,7 @@ export class Threads {
       pen.stroke();
       if (labelled) pen.fillText(String(f), Math.min(x, width - 18), 22);
     }
+    this.paintRange(pen);
     if (this.player.loop) {
       const [a, b] = this.player.loop;
       pen.fillStyle = "rgba(184, 116, 26, 0.22)";
@@ -210,6 +214,47 @@ export class Threads {
     for (let f = Math.ceil(first); f <= last; f++) {
       if (this.plates.quick.has(f)) pen.fillRect(this.x(f) - per / 2, 42, per + 0.5, 2);
     }
+  }
+
+  // The working range: a line along the top with a bead at either end, which can be dragged. Where the picture is cut: two strokes.
+  paintRange(pen) {
+    const [a, b] = this.ranging?.frames || this.store.document.working;
+    const whole = a === this.store.document.shot.first && b === this.store.document.shot.last;
+    pen.strokeStyle = pen.fillStyle = whole && !this.ranging ? glyphs.surface("tick") : glyphs.surface("jay");
+    pen.lineWidth = 2;
+    pen.beginPath();
+    pen.moveTo(this.x(a), RANGE);
+    pen.lineTo(this.x(b), RANGE);
+    pen.stroke();
+    for (const f of [a, b]) {
+      pen.beginPath();
+      pen.arc(this.x(f), RANGE, 4, 0, 7);
+      pen.fill();
+    }
+    pen.lineWidth = 1.5;
+    pen.strokeStyle = glyphs.surface("ink");
+    for (const cut of this.store.document.plate?.cuts || []) {
+      const x = this.x(cut - 0.5);
+      pen.beginPath();
+      for (const by of [-2, 2]) {
+        pen.moveTo(x + by - 2, 41);
+        pen.lineTo(x + by + 2, 30);
+      }
+      pen.stroke();
+    }
+    pen.lineWidth = 1;
+  }
+
+  // Frames outside of the working range are pale.
+  fade(pen, height) {
+    const [a, b] = this.ranging?.frames || this.store.document.working;
+    const { width } = this.span;
+    pen.save();
+    pen.globalAlpha = 0.6;
+    pen.fillStyle = glyphs.surface("deep");
+    pen.fillRect(0, 0, Math.max(0, this.x(a - 0.5)), height);
+    pen.fillRect(this.x(b + 0.5), 0, Math.max(0, width - this.x(b + 0.5)), height);
+    pen.restore();
   }
 
   // One channel of an opened thread: its keys alone; a key that holds some points says which.

@@ -9,7 +9,8 @@ export const checkStep = part(() => ({
   sync() {
     const { store, fits } = this.desk;
     const { state } = fits;
-    const total = store.document.shot.last - store.document.shot.first + 1;
+    const [first, last] = store.document.working;
+    const total = last - first + 1;
     this.fitMeasured = Boolean(state?.measured);
     this.fitStale = !state || state.measured < total;
     this.fitBusy = fits.busy;
@@ -27,7 +28,8 @@ export const checkStep = part(() => ({
     if (this.fitBusy) return `Measuring: ${job.done} of ${job.total} frames.`;
     if (job?.state === "failed") return job.message;
     if (!state?.measured) return "";
-    const values = Object.values(state.frames);
+    const [first, last] = this.desk.store.document.working;
+    const values = Object.entries(state.frames).filter(([f]) => Number(f) >= first && Number(f) <= last).map(([, told]) => told);
     const unknown = values.filter(([off]) => off === null).length - (total - state.measured);
     const told = state.weakest.length ? `Off by ${state.weak.toFixed(0)} px or more:` : "Every frame is within a pixel, or was looked at.";
     const stale = total - state.measured;
