@@ -187,6 +187,11 @@ class Artist:
     def choose(self, label: str, text: str) -> None:
         Select(self.seen(label)).select_by_visible_text(text)
 
+    def open_stack(self) -> None:
+        """All of the stack, with what goes with it, where it is folded."""
+        if self.css(".unfold").get_attribute("aria-expanded") == "false":
+            self.css(".unfold").click()
+
     def saved(self) -> None:
         self.until(lambda: self.css("#saved").text == "all saved")
 

@@ -32,6 +32,7 @@ def test_a_fringe_is_painted_solved_and_compared(desk):
     desk.figure("radius of the brush, px", 7)
     desk.drag((20, 18), (32, 30), (20, 42), (8, 30), (20, 18))
     desk.until(lambda: StackEntry.objects.filter(mode="solve").exists())
+    desk.open_stack()
     desk.until(lambda: "fringe is solved from the plate" in desk.css("#sentence").text)
     desk.until(lambda: desk.pixels("matte-layer", 11, 30)[0] > 200, 40)
     assert desk.pixels("matte-layer", 20, 50)[0] == 0

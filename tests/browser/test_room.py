@@ -1,5 +1,7 @@
 """The room that the picture has: the board as high as its threads, edges that can be dragged, the picture alone."""
 
+from itertools import pairwise
+
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
@@ -57,3 +59,56 @@ def test_edges_are_dragged_or_moved_by_keys_and_stay_so(desk):
     assert desk.css(".panel").rect["width"] == panel + 32 and abs(high(desk, "#board") - board - 80) < 6
     ActionChains(desk.browser).double_click(desk.css(".edge.of-board")).perform()
     desk.until(lambda: high(desk, "#board") == board)
+
+
+def test_a_second_window_shows_the_picture_alone_in_step_with_the_first(desk, shot, people):
+    browser, first = desk.browser, desk.browser.current_window_handle
+    desk.press(Keys.SHIFT, "h")
+    second = desk.until(lambda: next(h for h in browser.window_handles if h != first))
+    try:
+        browser.switch_to.window(second)
+        desk.until(lambda: desk.css("body").get_attribute("data-open"))
+        assert (
+            not desk.css(".panel").is_displayed()
+            and not desk.css("#board").is_displayed()
+            and not desk.css(".desk > .strip").is_displayed()
+        )
+        desk.press("2")  # the matte here, the plate there
+        browser.switch_to.window(first)
+        desk.press(Keys.ARROW_RIGHT)
+        desk.press("k")
+        desk.saved()
+        browser.switch_to.window(second)
+        told = "const { store } = Alpine.$data(document.getElementById('desk')).desk; return [store.view.frame, store.view.mode, store.document.undo]"
+        desk.until(lambda: browser.execute_script(told)[:2] == [1002, "matte"] and "keyed" in browser.execute_script(told)[2])
+        desk.press(Keys.ARROW_RIGHT)
+        browser.switch_to.window(first)
+        desk.frame_is(1003)
+        assert browser.execute_script(told)[1] == "plate"
+    finally:
+        browser.switch_to.window(second)
+        browser.close()
+        browser.switch_to.window(first)
+
+
+def test_where_there_is_little_room_all_is_reached_by_scrolling_and_nothing_overlaps(desk):
+    """1280 x 800 at 200 %."""
+    sizes = {"width": 640, "height": 400, "deviceScaleFactor": 2, "mobile": False}
+    desk.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", sizes)
+    try:
+        desk.until(lambda: 600 < desk.css("#stage").rect["width"] <= 640)
+        parts = [desk.css(s).rect for s in (".desk > .strip", "#stage", "#board", ".panel")]
+        tops = [(p["y"], p["y"] + p["height"]) for p in parts]
+        assert all(a[1] <= b[0] + 1 for a, b in pairwise(tops)) and all(p["x"] + p["width"] <= 641 for p in parts)
+        reached = """
+            const it = document.querySelector(arguments[0]);
+            it.scrollIntoView({ block: "center" });
+            const box = it.getBoundingClientRect();
+            return it.contains(document.elementFromPoint(box.x + box.width / 2, box.y + box.height / 2));
+        """
+        for selector in ("#new-shape", "#undo", "#scope", "#frame", ".zoom button", ".steps button:last-child"):
+            assert desk.browser.execute_script(reached, selector), selector
+        wide = desk.browser.execute_script("return document.documentElement.scrollWidth")
+        assert wide <= 640
+    finally:
+        desk.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {**sizes, "width": 1280, "height": 800, "deviceScaleFactor": 1})

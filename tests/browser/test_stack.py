@@ -32,6 +32,7 @@ def test_each_line_has_a_picture_and_can_be_dragged(two, shot):
     chain.move_to_element(lines[1]).move_by_offset(0, 3).release().perform()
     two.until(lambda: order(shot) == ["hand", "kite body"])
     two.saved()
+    two.open_stack()
     two.choose("How kite body combines", "cuts its outside")
     two.until(lambda: StackEntry.objects.get(shape__name="kite body").inverted)
     two.until(lambda: "cuts" in two.css("#sentence").text and "outside of kite body" in two.css("#sentence").text)
@@ -44,6 +45,7 @@ def test_a_shape_serves_in_a_second_matte(two, shot, monkeypatch):
     two.until(lambda: shot.mattes.filter(name="arm").exists())
     two.saved()
     two.until(lambda: "Nothing is traced yet" in two.css("#touch").text)  # none of the other matte
+    two.open_stack()
     two.until(lambda: two.label("Put a shape of the shot into this matte").is_displayed())
     two.choose("Put a shape of the shot into this matte", "hand")
     two.until(lambda: StackEntry.objects.filter(matte__name="arm", shape__name="hand").exists())
@@ -110,6 +112,7 @@ def test_an_own_profile_is_bent_and_the_whole_edge_shifted(desk, shape):  # noqa
     desk.figure("height of the inner handle, percent", 100)
     desk.until(lambda: Shape.objects.get(pk=shape).profile.endswith(" 100"))
     desk.saved()
+    desk.open_stack()
     desk.figure("edge shift of the whole matte, px", 3)
     desk.until(lambda: Matte.objects.get().shift == [[1001, 3.0]])
     desk.saved()

@@ -143,6 +143,7 @@ def test_the_shapes_of_a_group_are_combined_as_one(two, shot, shape, hand):  # n
     two.figure("opacity of the group, percent", 40)
     two.until(lambda: two.pixels("matte-layer", 2, 2)[0] == 102)
     two.saved()
+    two.open_stack()
     names = two.browser.find_elements(By.CSS_SELECTOR, ".stack .name")
     two.chain().click_and_hold(names[0]).move_to_element(names[1]).move_by_offset(0, 3).release().perform()
     two.until(lambda: "(hand adds, kite body adds)" in two.css("#sentence").text)

@@ -11,6 +11,7 @@ import { ClipPictures } from "./net/clips.js";
 import { Edits } from "./net/edits.js";
 import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
+import { InStep } from "./net/in_step.js";
 import { Mattes } from "./net/mattes.js";
 import { News } from "./net/news.js";
 import { Notes } from "./net/notes.js";
@@ -90,8 +91,11 @@ async function open() {
   const table = acts(desk, desk.ownKeys, MODES);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);
-  comeBack(root.dataset.who, store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
-  addEventListener("pagehide", () => leave(root.dataset.who, store, { ...stage.view, fitted: stage.fitted }));
+  const second = new URLSearchParams(location.search).has("second"); // a window that shows the picture alone, on another screen
+  root.classList.toggle("second", second);
+  if (!second) comeBack(root.dataset.who, store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
+  if (!second) addEventListener("pagehide", () => leave(root.dataset.who, store, { ...stage.view, fitted: stage.fitted }));
+  new InStep(store, net.news, root.dataset.who);
   const wanted = Number(new URLSearchParams(location.search).get("frame"));
   if (wanted) store.view.go(wanted);
   stage.draw("outline");

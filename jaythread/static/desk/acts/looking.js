@@ -18,6 +18,12 @@ export const looking = {
     }
   },
 
+  // The picture alone in a window of its own, for another screen; asked for again, the same window comes up.
+  secondWindow() {
+    const { document } = this.store;
+    if (!open(`${location.pathname}?second`, `jaythread-${document.shot.id}`, "popup,width=1280,height=760")) this.tell("The browser did not let the window open. Allow it for this page.");
+  },
+
   // The chosen points, or else the chosen shapes, as large as they fit.
   zoomToChoice() {
     const { store, stage } = this;

@@ -101,6 +101,7 @@ export function acts(desk, own, MODES) {
     { id: "picture-and-screen-pixel", group: "Looking", keys: ["Shift+F"], says: "Picture and screen pixel for pixel (100 %)", run: () => stage.exact() },
     { id: "hold-pan-dragging", group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", fixed: true, run: () => {} },
     { id: "picture-alone", group: "Looking", keys: ["Shift+U"], says: "The picture alone: board and panel put away, or back", run: () => desk.room.alone() },
+    { id: "second-window", group: "Looking", keys: ["Shift+H"], says: "A second window with the picture alone, in step with this one: for another screen", run: () => desk.secondWindow() },
     { id: "this-list-keys", group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
   ].map((act) => ({ when: () => true, ...act, ours: act.keys, keys: own[act.id] || act.keys }));
 }

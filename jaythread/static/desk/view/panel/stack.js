@@ -6,7 +6,7 @@ import { newId, post } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
-const FEW = 4; // lines that stand in the panel without folding
+const FEW = 3; // lines that stand in the panel without folding
 
 export const stack = part(() => ({
   lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], sentence: "", elsewhere: [], over: "", opened: false,
@@ -42,6 +42,10 @@ export const stack = part(() => ({
   // The lines that are shown: all of them, or that of the chosen shape.
   get shown() {
     return !this.folds || this.opened ? this.lines : this.lines.filter((line) => line.last).slice(0, 1);
+  },
+  get unfoldSays() {
+    if (this.opened) return "Fold the stack";
+    return this.folds ? `All ${this.lines.length} lines of the stack` : "More of the stack";
   },
   toggle() {
     this.opened = !this.opened;

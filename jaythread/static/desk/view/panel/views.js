@@ -57,6 +57,9 @@ export const views = part(() => ({
     const { view } = this.desk.store;
     view.set("display", { ...view.display, exposure: 0, gamma: 1, channel: "all" });
   },
+  secondWindow() {
+    this.desk.secondWindow();
+  },
   setNeighbours(event) {
     this.desk.store.view.set("neighbours", event.target.value === "none" ? false : event.target.value);
   },
