@@ -79,7 +79,10 @@ def test_a_second_window_shows_the_picture_alone_in_step_with_the_first(desk, sh
         desk.press("k")
         desk.saved()
         browser.switch_to.window(second)
-        told = "const { store } = Alpine.$data(document.getElementById('desk')).desk; return [store.view.frame, store.view.mode, store.document.undo]"
+        told = """
+            const { view, document: it } = Alpine.$data(document.getElementById("desk")).desk.store;
+            return [view.frame, view.mode, it.undo];
+        """
         desk.until(lambda: browser.execute_script(told)[:2] == [1002, "matte"] and "keyed" in browser.execute_script(told)[2])
         desk.press(Keys.ARROW_RIGHT)
         browser.switch_to.window(first)
@@ -102,7 +105,7 @@ def test_where_there_is_little_room_all_is_reached_by_scrolling_and_nothing_over
         assert all(a[1] <= b[0] + 1 for a, b in pairwise(tops)) and all(p["x"] + p["width"] <= 641 for p in parts)
         reached = """
             const it = document.querySelector(arguments[0]);
-            it.scrollIntoView({ block: "center" });
+            it.scrollIntoView({ block: "center", behavior: "instant" });
             const box = it.getBoundingClientRect();
             return it.contains(document.elementFromPoint(box.x + box.width / 2, box.y + box.height / 2));
         """
