@@ -1,6 +1,6 @@
 """One's own preferences, for the desk."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from django.http import HttpRequest
 from ninja import Router, Schema
@@ -27,3 +27,19 @@ class KeysOut(Schema):
 @router.post("/me/keys", response=KeysOut)
 def keep_keys(request: HttpRequest, body: KeysIn) -> Any:
     return {"keys": actions.keep(request.user, keys=body.keys).keys}
+
+
+class KeyKindIn(Schema):
+    """How the stretch after a new key runs."""
+
+    kind: Literal["hold", "straight", "flowing"]
+
+
+class KeyKindOut(Schema):
+    kind: str
+
+
+@router.post("/me/key-kind", response=KeyKindOut)
+def keep_key_kind(request: HttpRequest, body: KeyKindIn) -> Any:
+    """The kind of the keys that this person makes from now on."""
+    return {"kind": actions.keep(request.user, key_kind=body.kind).key_kind}

@@ -26,7 +26,7 @@ def _unit(v: Floats) -> Floats:
     return v / long if long else np.zeros(2)
 
 
-def _even(path: Floats, step: float) -> Floats:
+def even_steps(path: Floats, step: float) -> Floats:
     """The closed path at even steps of about so many px."""
     ring = np.concatenate([path, path[:1]])
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
@@ -35,7 +35,7 @@ def _even(path: Floats, step: float) -> Floats:
     return np.stack([np.interp(at, along, ring[:, k]) for k in range(2)], axis=1)
 
 
-def _corners(even: Floats, reach: int) -> list[int]:
+def corners_of(even: Floats, reach: int) -> list[int]:
     """Where a closed path of even steps turns sharply: the sharpest place of each such stretch."""
     before = even - np.roll(even, reach, axis=0)
     after = np.roll(even, -reach, axis=0) - even
@@ -44,7 +44,7 @@ def _corners(even: Floats, reach: int) -> list[int]:
     return [int(i) for i in np.flatnonzero((turn >= CORNER) & (turn == around))]
 
 
-def _calmed(even: Floats, corners: list[int]) -> Floats:
+def calmed(even: Floats, corners: list[int]) -> Floats:
     """The hand's tremble taken out: each place the mean of those around it, less far near a corner and not at all on one."""
     count = len(even)
     index = np.arange(count)
@@ -95,6 +95,11 @@ def _one(points: Floats, start: Floats, end: Floats) -> tuple[Floats, float, int
     return control, float(off[at]), min(max(at, 1), len(points) - 2)
 
 
+def cubic_along(points: Floats, start: Floats, end: Floats) -> Floats:
+    """The cubic (4, 2) nearest to a line of places (m, 2) that leaves along `start` and comes in against `end`, both of length 1."""
+    return _one(points, start, end)[0]
+
+
 def _quadratic(d: Floats, t: Floats) -> Floats:
     u = 1.0 - t
     return np.stack([u * u, 2 * u * t, t * t], axis=1) @ d
@@ -127,11 +132,11 @@ def fit_loop(path: object, tolerance: float) -> tuple[Floats, list[bool]]:
     if len(drawn) < 3 or np.ptp(drawn, axis=0).max() < 2 * tolerance:
         raise BadGeometry("That loop is too small. Draw it larger, or zoom in first.")
     step = min(max(tolerance, 0.25), MOST_STEP)
-    even = _even(drawn, step)
+    even = even_steps(drawn, step)
     reach = max(2, int(CORNER_SPAN * tolerance / step))
-    corners = _corners(even, reach)
+    corners = corners_of(even, reach)
     sharp = set(corners)
-    even = _calmed(even, corners)
+    even = calmed(even, corners)
     ends = corners or [0, len(even) // 2]
     cubics: list[Floats] = []
     starts: list[bool] = []

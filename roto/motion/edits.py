@@ -8,12 +8,14 @@ import numpy as np
 from roto.arrays import Flags, Floats
 from roto.errors import BadGeometry, BadKeys
 from roto.motion import correct, interpolate, placement
-from roto.motion.keys import KIND_NAMES, Keys
+from roto.motion.keys import FLOWING, KIND_NAMES, Keys
 from roto.motion.point_reach import LARGEST_REACH, scale_reach
-from roto.motion.shape import CLOSED, CURVE, DIVIDING, OPACITY, REACH, SHIFT, Shape, settings_values
+from roto.motion.shape import CLOSED, CURVE, DIVIDING, GROUP, OPACITY, REACH, SHIFT, Shape, settings_values
 
 FARTHEST = 1e7
 """px: a point farther out is a slip of the pen; nearer ones are legal however far outside the picture"""
+MOST_SKEW = 85.0
+"""degrees: beyond it an outline is no more than a line"""
 Pair = tuple[float, float]
 AMOUNTS = ("settings", "reach")
 """channels whose numbers never leave the range of the two keys beside them"""
@@ -81,15 +83,22 @@ def place(
     turn: float = 0.0,
     size: float = 1.0,
     about: tuple[float, float] | None = None,
+    *,
+    skew: float = 0.0,
+    taller: float = 1.0,
 ) -> Shape:
     """Key the placement on this frame: turned on by degrees and sized by a factor about a place in the picture (px), then moved by px.
+
+    skew: degrees by which upright lines lean on; taller: the factor by which it grows in its own height alone. Groups take neither.
 
     Without `about` it turns about the shape's own pivot. A shape that has never been turned or sized takes `about` for its pivot (that
     changes no outline); later ones turn about `about` on this frame, while frames between keep turning about the shape's pivot.
     """
-    numbers = [*move, turn, size, *(about or ())]
-    if not (np.isfinite(numbers).all() and 1e-4 < size < 1e4 and np.abs(numbers).max() <= FARTHEST):
+    numbers = [*move, turn, size, skew, taller, *(about or ())]
+    if not (np.isfinite(numbers).all() and 1e-4 < size < 1e4 and 1e-4 < taller < 1e4 and np.abs(numbers).max() <= FARTHEST):
         raise BadGeometry("That placement makes no sense. Try a smaller change.")
+    if shape.kind == GROUP and (skew or taller != 1.0):
+        raise BadGeometry(f"'{shape.name}' is a group: it keeps its proportions. Make its shapes taller, or skew them, one by one.")
     move, about = _unridden(shape, frame, move, about)
     now = interpolate.evaluate(shape.place, frame, frame)[0]
     if about is not None:
@@ -97,10 +106,13 @@ def place(
         if not shape.place.values[:, [placement.TURN, placement.SIZE]].any():
             shape = replace(shape, pivot=(float(here[0]), float(here[1])))
         away = np.array(shape.pivot) - here
-        turned = placement.matrices(placement.values(turn=turn, size=size)[None], (0.0, 0.0))[0, :, :2] @ away
+        was, new = placement.matrices(np.stack([now, now + placement.values((0.0, 0.0), turn, size, skew, taller)]), (0.0, 0.0))[:, :, :2]
+        turned = new @ np.linalg.solve(was, away)
         move = (move[0] + float(turned[0] - away[0]), move[1] + float(turned[1] - away[1]))
-    now = now + placement.values(move, turn, size)
-    held = np.array([move != (0.0, 0.0), turn != 0.0, size != 1.0])
+    now = now + placement.values(move, turn, size, skew, taller)
+    if abs(now[placement.TURN, 1]) > MOST_SKEW:
+        raise BadGeometry(f"A shape can lean by {MOST_SKEW:g} degrees at most.")
+    held = np.array([move != (0.0, 0.0), turn != 0.0 or skew != 0.0, size != 1.0 or taller != 1.0])
     return replace(shape, place=correct.put(shape.place, frame, now, held if held.any() else np.ones(3, bool)))
 
 
@@ -216,6 +228,17 @@ def key_kind(shape: Shape, channel: str, frame: int, kind: str) -> Shape:
     kinds[at] = KIND_NAMES.index(kind)
     ends = keys.frames[at : at + 2].tolist()
     return with_keys(correct.settled(keys, replace(keys, kinds=kinds), ends, channel in AMOUNTS))
+
+
+def new_keys_as(before: Shape, after: Shape, frame: int, kind: str) -> Shape:
+    """A shape after a change, of which keys that the change has made on a frame are of another kind than flowing."""
+    for channel in ("form", "placement", "settings", "reach") if kind != KIND_NAMES[FLOWING] else ():
+        if channel == "reach" and (before.reach is None or after.reach is None):
+            continue
+        old, keys = channel_of(before, channel)[0], channel_of(after, channel)[0]
+        if keys.index(frame) is not None and old.index(frame) is None:
+            after = key_kind(after, channel, frame, kind)
+    return after
 
 
 def flow_again(shape: Shape, channel: str, frame: int) -> Shape:

@@ -1,7 +1,8 @@
 """Placement: move, turn and size of a whole shape about its pivot.
 
 A placement channel has three parts of two numbers: the move (x, y) in px; the turn (degrees, clockwise on screen since y runs down,
-and it may exceed 360) with an unused 0; the natural logarithm of the size with an unused 0. Logarithm, so that growing is even.
+and it may exceed 360) and the skew (degrees by which upright lines lean); the natural logarithm of the size, and that of how much
+taller it is made beside it. Logarithm, so that growing is even. A shape is sized first, then skewed, then turned, then moved.
 """
 
 import math
@@ -16,9 +17,14 @@ MOVE, TURN, SIZE = 0, 1, 2
 AT_REST = np.zeros((3, 2))
 
 
-def values(move: tuple[float, float] = (0.0, 0.0), turn: float = 0.0, size: float = 1.0) -> Floats:
+def values(move: tuple[float, float] = (0.0, 0.0), turn: float = 0.0, size: float = 1.0, skew: float = 0.0, taller: float = 1.0) -> Floats:
     """One key's values (3, 2)."""
-    return np.array([[move[0], move[1]], [turn, 0.0], [math.log(size), 0.0]])
+    return np.array([[move[0], move[1]], [turn, skew], [math.log(size), math.log(taller)]])
+
+
+def keeps_proportions(keys: Keys) -> bool:
+    """Whether a placement moves, turns and sizes only: nothing is made taller or skewed."""
+    return not keys.values[:, [TURN, SIZE], 1].any()
 
 
 def at_rest(frame: int) -> Keys:
@@ -32,9 +38,13 @@ def _matrices(placed, pivot_x, pivot_y):
     for i in range(len(placed)):
         angle, size = math.radians(placed[i, TURN, 0]), math.exp(placed[i, SIZE, 0])
         c, s = math.cos(angle) * size, math.sin(angle) * size
-        out[i, 0, 0], out[i, 0, 1], out[i, 1, 0], out[i, 1, 1] = c, -s, s, c
-        out[i, 0, 2] = pivot_x + placed[i, MOVE, 0] - c * pivot_x + s * pivot_y
-        out[i, 1, 2] = pivot_y + placed[i, MOVE, 1] - s * pivot_x - c * pivot_y
+        b, d = -s, c
+        if placed[i, TURN, 1] != 0.0 or placed[i, SIZE, 1] != 0.0:
+            lean, tall = math.tan(math.radians(placed[i, TURN, 1])), math.exp(placed[i, SIZE, 1])
+            b, d = (c * lean - s) * tall, (s * lean + c) * tall
+        out[i, 0, 0], out[i, 0, 1], out[i, 1, 0], out[i, 1, 1] = c, b, s, d
+        out[i, 0, 2] = pivot_x + placed[i, MOVE, 0] - c * pivot_x - b * pivot_y
+        out[i, 1, 2] = pivot_y + placed[i, MOVE, 1] - s * pivot_x - d * pivot_y
     return out
 
 

@@ -116,7 +116,9 @@ def take_keys(shape: Shape, other: Shape, channels: Iterable[str]) -> Shape:
         keys, with_keys = channel_of(shape, name)
         theirs = channel_of(other, name)[0]
         if theirs.parts != keys.parts:
-            raise BadGeometry(f"'{other.name}' has {theirs.parts} points and '{shape.name}' has {keys.parts}: their forms do not fit.")
+            raise BadGeometry(
+                f"'{other.name}' has {theirs.parts} points and '{shape.name}' has {keys.parts}: their {name} keys do not fit."
+            )
         shape = with_keys(theirs)
         if name == "placement":
             shape = replace(shape, pivot=other.pivot)
@@ -146,10 +148,17 @@ def offset_points(shape: Shape, frame: int, points: Mapping[int, object], first:
 
 
 def offset_place(
-    shape: Shape, frame: int, move: tuple[float, float], turn: float, size: float, about: tuple[float, float] | None, first: int | None
+    shape: Shape,
+    frame: int,
+    move: tuple[float, float],
+    turn: float,
+    size: float,
+    about: tuple[float, float] | None,
+    first: int | None,
+    **form: float,
 ) -> Shape:
     """As `place`, but all placement keys are changed by the same: on every frame, or from frame `first` on."""
-    moved = place(shape, frame, move, turn, size, about)
+    moved = place(shape, frame, move, turn, size, about, **form)
     shape = replace(shape, pivot=moved.pivot)
     delta = interpolate.evaluate(moved.place, frame, frame)[0] - interpolate.evaluate(shape.place, frame, frame)[0]
     return offset_keys(shape, "placement", delta, np.ones(3, bool), first)

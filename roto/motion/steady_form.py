@@ -49,6 +49,8 @@ def steady(shape: Shape) -> Steadied:
     frames = np.union1d(shape.form.frames, shape.place.frames)
     if len(shape.form.frames) < 2:
         raise BadGeometry(f"The form of '{shape.name}' is keyed once: there is nothing to steady.")
+    if not placement.keeps_proportions(shape.place):
+        raise BadGeometry(f"'{shape.name}' is made taller or skewed by its placement: its form cannot be steadied beside that.")
     form = interpolate.evaluate(shape.form, frames, frames)
     maps, place = taken_out(shape, frames, form)
     rest = placement.apply(placement.inverse(maps), form)

@@ -52,6 +52,13 @@ class CopyIn(Schema):
     shot: int
 
 
+class MatteCopyIn(Schema):
+    """begin: the frame there that this shot's first one comes to."""
+
+    shot: int
+    begin: Frame | None = None
+
+
 @router.get("/shots/{shot_id}/desk", response=DeskOut)
 def open_desk(request: HttpRequest, shot_id: int) -> Any:
     """All that the desk needs to open."""
@@ -115,6 +122,13 @@ def redo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
 def clip(request: HttpRequest, shot_id: int, plate_id: int, begin: Frame | None = None, reverse: bool = False) -> Any:
     """The frames of another shot's plate that stand beside this shot's."""
     return {"frames": clips.frames_of(request.user, shot_id, plate_id, begin, reverse)}
+
+
+@router.post("/shots/{shot_id}/mattes/{matte_id}/copies", response=CopiedOut)
+def copy_matte(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: MatteCopyIn) -> Any:
+    """Copy a whole matte, with its shapes and tracks, to another shot."""
+    matte = documents.copy_matte_to(request.user, shot_id, matte_id, body.shot, body.begin)
+    return {"matte": matte.name, "shot": matte.shot.name}
 
 
 @router.post("/shots/{shot_id}/shapes/{shape_id}/copies", response=CopiedOut)

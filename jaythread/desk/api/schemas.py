@@ -166,6 +166,7 @@ class DeskOut(HeadOut):
     modes: list[ModeOut]
     mayTrace: bool
     keys: dict[str, list[str]]
+    keyKind: str
     shapes: list[ShapeOut]
 
 

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any, get_args
 from ninja import Schema
 
 from jaythread.desk.edit.row_changes import CHANNELS, Change
+from jaythread.desk.edit.types import Scoped
+from roto.motion.edits import new_keys_as
 from roto.motion.shape import Shape as CoreShape
 from roto.track.track import Track as CoreTrack
 
@@ -69,10 +71,14 @@ def shape_command(schema: type[Schema]) -> Callable[[Reshape], Reshape]:
     """Registers a command that changes one shape, by what it makes of it."""
 
     def register(reshape: Reshape) -> Reshape:
-        def handler(session: "Session", said: Any) -> Outcome:
-            return session.reshaped(said.shape, lambda old: reshape(old, said))
+        def made(old: CoreShape, said: Any) -> tuple[CoreShape, str]:
+            new, summary = reshape(old, said)
+            return (new_keys_as(old, new, said.frame, said.kind) if isinstance(said, Scoped) else new), summary
 
-        COMMANDS[_named(schema)] = Command(do=_named(schema), schema=schema, handler=handler, reshape=reshape)
+        def handler(session: "Session", said: Any) -> Outcome:
+            return session.reshaped(said.shape, lambda old: made(old, said))
+
+        COMMANDS[_named(schema)] = Command(do=_named(schema), schema=schema, handler=handler, reshape=made)
         return reshape
 
     return register

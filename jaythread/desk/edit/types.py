@@ -31,11 +31,16 @@ Scope = Literal["here", "all", "on"]
 """which keys a change touches: the one here (made where there is none), all of them, or those from here on, all by the same offset"""
 
 
+Kind = Literal["hold", "straight", "flowing"]
+"""how the stretch after a key runs"""
+
+
 class Scoped(Schema):
-    """What a change says that may be for more than the key of one frame."""
+    """What a change says that may be for more than the key of one frame. kind: of a key that it makes."""
 
     frame: Frame
     scope: Scope = Field("here", validation_alias=AliasChoices("scope", "spread"))
+    kind: Kind = "flowing"
 
     @property
     def first(self) -> int | None:

@@ -65,6 +65,18 @@ def copy_to(user: User, shot_id: int, shape_id: str, to_shot: int) -> Matte:
     return Matte.objects.get(pk=matte_id)
 
 
+@transaction.atomic
+def copy_matte_to(user: User, shot_id: int, matte_id: uuid.UUID, to_shot: int, begin: int | None = None) -> Matte:
+    """A whole matte, its shapes, groups and tracks, in another shot as one edit there. begin: the frame there that this shot's first one
+    comes to; the other shot's first where none is said."""
+    source, row = policies.matte_for(user, shot_id, matte_id, "look")
+    target = shot_for(user, to_shot, "trace", lock=True)
+    if source.pk == target.pk:
+        raise Refused("That is this shot itself. Copy the matte instead.")
+    core = document.loads(document.dumps(core_cache.matte(source, row)), target.first if begin is None else begin)
+    return _take(target, user, core, source.name)
+
+
 def export_svg(user: User, shot_id: int, matte_id: uuid.UUID, frame: int | None) -> tuple[str, str]:
     """A file's name and the shapes of a matte as SVG: of a frame, or of the whole range, animated."""
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")

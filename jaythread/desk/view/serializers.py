@@ -43,14 +43,17 @@ def knots(keys: Keys) -> list[dict[str, Any]]:
 
 
 def placed(core: CoreShape, frames: np.ndarray) -> list[list[float]]:
-    """Move (px), turn (degrees), size (factor) and where the pivot is in the picture (px), on every frame; one row where nothing moves."""
+    """Move (px), turn (degrees), size (factor), where the pivot is in the picture (px), skew (degrees) and how much taller (factor), on
+    every frame; one row where nothing moves."""
     frames = frames if len(core.place.frames) > 1 or core.rides else frames[:1]
     values = interpolate.evaluate(core.place, frames, frames)
     pivot = np.zeros((len(frames), 1, 6))
     pivot[:, 0, :2] = values[:, MOVE] + core.pivot
     for ride in core.rides:
         pivot = ride.carry(pivot, frames.astype(np.float64), frames)
-    return np.concatenate([values[:, MOVE], values[:, TURN, :1], np.exp(values[:, SIZE, :1]), pivot[:, 0, :2]], axis=1).round(5).tolist()
+    size, taller = np.exp(values[:, SIZE, :1]), np.exp(values[:, SIZE, 1:])
+    rows = np.concatenate([values[:, MOVE], values[:, TURN, :1], size, pivot[:, 0, :2], values[:, TURN, 1:], taller], axis=1)
+    return np.asarray(rows.round(5)).tolist()
 
 
 def reaches(core: CoreShape, frames: np.ndarray) -> list[list[list[float] | None]] | None:
@@ -235,6 +238,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
         "shots": [{"id": s.pk, "name": s.name} for s in Shot.objects.filter(production=shot.production_id).exclude(pk=shot.pk)],
         "mayTrace": may_trace,
         "keys": preference(user).keys,
+        "keyKind": preference(user).key_kind,
         "shapes": shapes(shot, may_lean=True),
         **head(shot, user),
     }

@@ -3,6 +3,7 @@
 import { carryAndCheck } from "./acts/carry_and_check.js";
 import { edge } from "./acts/edge.js";
 import { keys } from "./acts/keys.js";
+import { lines } from "./acts/lines.js";
 import { looking } from "./acts/looking.js";
 import { points } from "./acts/points.js";
 import { workingRange } from "./acts/range.js";
@@ -15,6 +16,7 @@ import { Freehand } from "./tools/freehand.js";
 import { Placing } from "./tools/placing.js";
 import { Points } from "./tools/points.js";
 import { Readymade } from "./tools/readymade.js";
+import { Redraw } from "./tools/redraw.js";
 import { Softening } from "./tools/softening.js";
 import { Tracing } from "./tools/tracing.js";
 
@@ -30,7 +32,7 @@ export class Desk {
     this.readymade = new Readymade(this);
     const carrying = new Carrying(this);
     this.ways = {
-      points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), dividing: new Dividing(this),
+      points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), redraw: new Redraw(this), dividing: new Dividing(this),
       brush: new Brush(this), track: carrying, "hand track": carrying,
     };
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this), carry: carrying };
@@ -62,4 +64,4 @@ export class Desk {
   }
 }
 
-Object.assign(Desk.prototype, carryAndCheck, edge, keys, looking, points, shapes, tracing, workingRange);
+Object.assign(Desk.prototype, carryAndCheck, edge, keys, lines, looking, points, shapes, tracing, workingRange);

@@ -77,6 +77,7 @@ async function open() {
   const board = new Board(element("board"), store, plates, edits, player);
   const desk = Object.assign(new Desk(store, stage, edits, mattes, board, player), net);
   desk.ownKeys = data.keys;
+  store.view.set("keyKind", data.keyKind, true);
   desk.pointer = stage.pointer = new Pointer(stage, () => desk.tool);
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   Object.assign(stage, { fringes, fits, notes, preview, clips });

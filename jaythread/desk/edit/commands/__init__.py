@@ -6,7 +6,7 @@ from ninja import Schema
 from pydantic import AliasChoices, Field
 
 from jaythread.desk.edit import registry
-from jaythread.desk.edit.commands import groups, keys, mattes, outlines, shapes, shots, stack, tracks
+from jaythread.desk.edit.commands import groups, keys, lines, mattes, outlines, shapes, shots, stack, tracks
 from jaythread.desk.edit.registry import COMMANDS
 
 __all__ = [
@@ -16,6 +16,7 @@ __all__ = [
     "Together",
     "groups",
     "keys",
+    "lines",
     "mattes",
     "outlines",
     "parts_of",

@@ -7,7 +7,8 @@ from pydantic import Field
 
 from jaythread.desk.edit.registry import Outcome, command, shape_command
 from jaythread.desk.edit.session import Session
-from jaythread.desk.edit.types import Channel, Channels, Frame, Span
+from jaythread.desk.edit.types import Channel, Channels, Frame, Kind, Span
+from roto.curve import take_keys as curve
 from roto.motion import edits, retime
 from roto.motion.shape import Shape as CoreShape
 from roto.motion.shared_edge import share_edge
@@ -60,7 +61,7 @@ class KeyKind(OneKey):
     """How the stretch after a key runs."""
 
     do: Literal["key kind"]
-    kind: Literal["hold", "straight", "flowing"]
+    kind: Kind
 
 
 @shape_command(KeyKind)
@@ -191,7 +192,7 @@ def take_keys(session: Session, said: TakeKeys) -> Outcome:
     other = session.shape(said.other)
 
     def taken(shape: CoreShape) -> Reshaped:
-        new = retime.take_keys(shape, other, said.channels)
+        new = curve.take_keys(shape, other, said.channels)
         return new, f"gave {shape.name} the {' and '.join(said.channels)} keys of {other.name}"
 
     return session.reshaped(said.shape, taken)

@@ -44,7 +44,8 @@ def move_points(shape: CoreShape, said: MovePoints) -> Reshaped:
 
 
 class Place(Scoped):
-    """Key the placement: moved on, turned on, sized (about a place in the picture) from where it is on that frame."""
+    """Key the placement: moved on, turned on, sized (about a place in the picture), skewed (degrees) or made taller
+    from where it is on that frame."""
 
     do: Literal["place"]
     shape: str
@@ -52,15 +53,19 @@ class Place(Scoped):
     turn: float = 0.0
     size: float = 1.0
     about: tuple[float, float] | None = None
+    skew: float = 0.0
+    taller: float = 1.0
 
 
 @shape_command(Place)
 def place(shape: CoreShape, said: Place) -> Reshaped:
     """The whole shape elsewhere."""
     if said.scope == "here":
-        new = edits.place(shape, said.frame, said.move, said.turn, said.size, said.about)
+        new = edits.place(shape, said.frame, said.move, said.turn, said.size, said.about, skew=said.skew, taller=said.taller)
     else:
-        new = retime.offset_place(shape, said.frame, said.move, said.turn, said.size, said.about, said.first)
+        new = retime.offset_place(
+            shape, said.frame, said.move, said.turn, said.size, said.about, said.first, skew=said.skew, taller=said.taller
+        )
     return new, f"placed {shape.name} {said.where}"
 
 

@@ -67,12 +67,13 @@ export const edge = {
     if (!store.selection.movable.includes(shape)) return;
     const was = store.pending.placement(shape);
     const now = { ...was, ...values };
-    if (!(now.size > 0.001 && now.size < 1000) || ![now.x, now.y, now.turn].every(Number.isFinite)) {
+    if (!(now.size > 0.001 && now.size < 1000) || ![now.x, now.y, now.turn, now.skew].every(Number.isFinite) || !(now.taller > 0)) {
       return this.tell("A placement needs plain figures, and a size between 0.1 % and 100000 %.");
     }
     const move = [now.x - was.x, now.y - was.y];
     const [turn, size] = [now.turn - was.turn, now.size / was.size];
-    const about = turn || size !== 1 ? store.selection.pivots.get(shape.id) : null; // where the artist has put the pivot
-    this.edits.push(edit.place({ shape: shape.id, frame: store.view.frame, move, turn, size, ...(about ? { about } : {}), ...store.view.scoping }));
+    const form = { ...(now.skew === was.skew ? {} : { skew: now.skew - was.skew }), ...(now.taller === was.taller ? {} : { taller: now.taller / was.taller }) };
+    const about = turn || size !== 1 || Object.keys(form).length ? store.selection.pivots.get(shape.id) : null; // where the artist has put the pivot
+    this.edits.push(edit.place({ shape: shape.id, frame: store.view.frame, move, turn, size, ...form, ...(about ? { about } : {}), ...store.view.scoping }));
   },
 };

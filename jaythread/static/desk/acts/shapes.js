@@ -27,6 +27,21 @@ export const shapes = {
     if (commands.length) this.edits.pushAll(`removed ${commands.length} shapes`, commands);
   },
 
+  // How all chosen shapes look, or blur.
+  appearance(values) {
+    const commands = this.store.selection.editable.map((shape) => edit.appearance({ shape: shape.id, ...values }));
+    if (commands.length) this.edits.pushAll(`changed how ${commands.length} shapes look`, commands);
+  },
+
+  // All shapes of the stack that are like the chosen one: of its "colour", or of its "group".
+  chooseLike(what) {
+    const { document, selection } = this.store;
+    const { shape } = selection;
+    if (!shape) return;
+    const like = selection.stack().map((line) => document.shapes.get(line.shape)).filter((s) => s[what] === shape[what]);
+    selection.choosePoints(new Map(like.map((s) => [s.id, new Set()])));
+  },
+
   // The chosen shapes move as one from now on.
   group() {
     const { store } = this;

@@ -16,6 +16,7 @@ export const tracing = {
   stopTracing() {
     this.tracing.clear();
     this.ways.freehand.clear();
+    this.ways.redraw.clear();
     this.ways.brush.clear();
     this.store.view.set("drawing", false);
   },

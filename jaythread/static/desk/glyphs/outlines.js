@@ -290,6 +290,17 @@ export function loop(pen, path) {
   pen.stroke();
 }
 
+// A stroke that is being drawn along an edge.
+export function stroke(pen, path) {
+  pen.beginPath();
+  path.forEach(([x, y], i) => (i ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+  for (const [wide, colour] of /** @type {[number, string][]} */ ([[3, CASING], [1.2, COLOURS[0]]])) {
+    pen.lineWidth = wide;
+    pen.strokeStyle = colour;
+    pen.stroke();
+  }
+}
+
 // Knots of the thread board. A full key: a large knot with a stitch across it; a partial one: a small knot; a track's: hollow.
 export function knot(pen, x, y, colour, { full, hollow = false, picked = false }) {
   if (picked) {

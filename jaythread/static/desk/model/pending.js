@@ -140,14 +140,14 @@ export class Pending extends Slice {
   // Move, turn and size at a frame.
   /** @param {Shape} shape @param {number} [frame] */
   placement(shape, frame = this.view.frame) {
-    const [x, y, turn, size] = this.document.at(shape.placed, frame);
-    return { x, y, turn, size };
+    const [x, y, turn, size, , , skew = 0, taller = 1] = this.document.at(shape.placed, frame);
+    return { x, y, turn, size, skew, taller };
   }
 
   // Where the pivot lies in the picture on this frame.
   /** @param {Shape} shape @returns {number[]} */
   pivot(shape) {
-    return this.selection.pivots.get(shape.id) || this.document.at(shape.placed, this.view.frame).slice(4);
+    return this.selection.pivots.get(shape.id) || this.document.at(shape.placed, this.view.frame).slice(4, 6);
   }
 
   // The middle of the chosen points.

@@ -6,6 +6,7 @@ const DRAWING = {
   track: () => ["Click a spot with a corner or a texture: ", "a point", " is followed from there. Escape ends it"],
   "hand track": () => ["Click where the path begins: ", "a point", ", then drag it on other frames. Escape ends it"],
   brush: (name) => ["Paint over the hair or fuzz of ", name || "the shape", ": alpha is solved there. Escape ends it"],
+  redraw: (name) => ["Draw along the edge: ", name || "the outline", " follows the stroke on this frame, all of it or the stretch between its ends. Escape ends it"],
   points: () => ["Click for a corner, drag for a curve; click the first point to close", "", ""],
 };
 

@@ -10,6 +10,7 @@ const AT_FIRST = {
   neighbours: false, // or "keys", or how many frames before and after
   pointsOnly: false,
   scope: "here", // which keys a change touches: the one "here", "all", or those from here "on"
+  keyKind: "flowing", // of the keys that this person makes
   stride: 5, // frames
   marked: null, // a frame to compare with
   display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 },
@@ -66,6 +67,10 @@ export class ViewState extends Slice {
   get scope() {
     return this.#state.scope;
   }
+  /** @type {"flowing" | "straight" | "hold"} */
+  get keyKind() {
+    return this.#state.keyKind;
+  }
   /** @type {number} */
   get stride() {
     return this.#state.stride;
@@ -107,9 +112,9 @@ export class ViewState extends Slice {
     return this.#figures;
   }
 
-  // What a change says beside itself: which keys it is for.
+  // What a change says beside itself: which keys it is for, and of which kind a new one is.
   get scoping() {
-    return this.scope === "here" ? {} : { scope: this.scope };
+    return { ...(this.scope === "here" ? {} : { scope: this.scope }), ...(this.keyKind === "flowing" ? {} : { kind: this.keyKind }) };
   }
 
   /** @param {number} frame */

@@ -44,6 +44,16 @@ export class Mattes extends EventTarget {
     return this.shown && this.shown.frame === frame ? this.shown.canvas : null;
   }
 
+  // The matte of any name on the present frame, once it is here; asks for it. While dragging the present one only.
+  of(matte) {
+    if (matte === this.store.selection.matte) return this.current();
+    const { document, view } = this.store;
+    const name = `${matte}/${document.revision}/${view.frame}`;
+    const canvas = this.kept.get(name);
+    if (!canvas && !this.asking) this.send({ command: null, box: null, solve: false, name, frame: view.frame, matte });
+    return canvas || null;
+  }
+
   // While dragging: the touched box, with the change laid on it, at most as often as answers come. Nothing is asked in the plate's view.
   // drafts: the dragged shapes with their outlines before and now.
   draft(command, drafts) {
@@ -89,8 +99,10 @@ export class Mattes extends EventTarget {
       if (!box || (box[2] > box[0] && box[3] > box[1])) {
         const body = { frame: wanted.frame, box, draft: wanted.command, quick: Boolean(wanted.command), solve: wanted.solve };
         const reply = await call("POST", `/shots/${this.store.document.shot.id}/mattes/${wanted.matte}/picture`, body);
-        this.says = words(reply.headers.get("X-Samples"), Boolean(wanted.command));
-        this.solveLater(reply.headers.get("X-Fringe"), wanted);
+        if (wanted.matte === this.store.selection.matte) {
+          this.says = words(reply.headers.get("X-Samples"), Boolean(wanted.command));
+          this.solveLater(reply.headers.get("X-Fringe"), wanted);
+        }
         const place = reply.headers.get("X-Box").split(",").map(Number);
         this.lay(await createImageBitmap(await reply.blob()), place, wanted);
       }
@@ -177,7 +189,7 @@ export class Mattes extends EventTarget {
       this.keep(wanted.name, canvas);
     }
     this.put(canvas, bitmap, place);
-    if (!wanted.command && wanted.frame === this.store.view.frame) this.shown = { frame: wanted.frame, canvas };
+    if (!wanted.command && wanted.frame === this.store.view.frame && wanted.matte === this.store.selection.matte) this.shown = { frame: wanted.frame, canvas };
     this.dispatchEvent(new Event("loaded"));
   }
 }

@@ -46,7 +46,8 @@ export class Board extends Threads {
 
   // Open a shape's thread to its channels, or close it.
   open(id) {
-    if (!this.opened.delete(id)) this.opened.add(id);
+    const set = this.store.document.shapes.get(id)?.kind === "group" ? this.folded : this.opened;
+    if (!set.delete(id)) set.add(id);
     this.store.say("changed");
   }
 
@@ -73,7 +74,7 @@ export class Board extends Threads {
     return { shape: shape.id };
   }
 
-  // A click picks a key, with Shift one more; a drag brings all picked ones along, with Alt it stretches them from the far end.
+  // A click picks a key, with Shift one more, with Ctrl all later ones of its shape too; a drag brings all picked ones along, with Alt it stretches them from the far end.
   // Shift and a drag beside the keys draws a box around some.
   down(e, canvas) {
     canvas.setPointerCapture(e.pointerId);
@@ -91,6 +92,14 @@ export class Board extends Threads {
     this.moving = canvas;
     this.store.view.go(this.frameAt(e.offsetX));
     this.draw();
+  }
+
+  // A key and all later ones of its shape, in every channel: they move along.
+  from(found) {
+    const shape = this.store.document.shapes.get(found.shape);
+    const later = CHANNELS.flatMap((channel) => this.told(shape, channel).filter((k) => k.frame >= found.frame).map((k) => ({ shape: shape.id, channel, frame: k.frame })));
+    const own = (k) => k.channel === found.channel && k.frame === found.frame;
+    return [...later.filter((k) => !own(k)), found];
   }
 
   // Whether the hand has taken an end of the working range.
@@ -112,6 +121,7 @@ export class Board extends Threads {
     const { store } = this;
     const at = this.keys.findIndex((k) => k.shape === found.shape && k.channel === found.channel && k.frame === found.frame);
     if (e.shiftKey && at >= 0) this.keys.splice(at, 1);
+    else if (e.ctrlKey || e.metaKey) this.keys = this.from(found);
     else if (e.shiftKey || at >= 0) this.keys = [...this.keys.filter((_, i) => i !== at), found];
     else this.keys = [found];
     if (!store.selection.has(found.shape)) store.selection.choose(found.shape, [], e.shiftKey);

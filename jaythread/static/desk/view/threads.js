@@ -32,6 +32,7 @@ export class Threads {
     this.window = null; // [first, last] of the frames shown, or all of the range
     this.washed = ""; // shapes that are dragged, as the board was drawn last
     this.opened = new Set(); // shapes whose channels have a line each
+    this.folded = new Set(); // groups whose shapes are put away
     this.head = element.querySelector(".head"); // the present frame: elements of their own, so that stepping redraws nothing
     this.line = element.querySelector(".head-line");
     store.addEventListener("changed", () => this.draw());
@@ -80,6 +81,7 @@ export class Threads {
       const own = [{ shape, channel: null }];
       if (group && !told.has(group.id)) own.unshift({ shape: group, channel: null }); // a group stands before the first of its shapes
       if (group) told.add(group.id);
+      if (group && this.folded.has(group.id)) return own.slice(0, -1);
       return this.opened.has(shape.id) ? [...own, ...CHANNELS.filter((c) => c !== "reach" || shape.reach.length).map((channel) => ({ shape, channel }))] : own;
     });
   }

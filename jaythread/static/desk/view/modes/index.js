@@ -10,8 +10,9 @@ import { levels } from "./levels.js";
 import { matte } from "./matte.js";
 import { plate } from "./plate.js";
 import { tint } from "./tint.js";
+import { together } from "./together.js";
 
-export const MODES = [plate, matte, tint, cutOut, levels, edge];
+export const MODES = [plate, matte, tint, cutOut, levels, edge, together];
 
 /** @param {string} id */
 export const modeOf = (id) => MODES.find((mode) => mode.id === id) || plate;

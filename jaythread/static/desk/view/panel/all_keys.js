@@ -1,15 +1,22 @@
 // What can be done with all keys of the chosen shapes at once, and which keys a change is for.
 
+import { post } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 const CHANNELS = ["form", "placement", "settings"];
 
 export const keyScope = part(() => ({
-  scope: "here",
+  scope: "here", kind: "flowing",
 
   sync() {
-    this.scope = this.desk.store.view.scope;
+    const { scope, keyKind } = this.desk.store.view;
+    Object.assign(this, { scope, kind: keyKind });
+  },
+  setKind(event) {
+    const kind = event.target.value;
+    this.desk.store.view.set("keyKind", kind);
+    return this.desk.attempt(() => post("/me/key-kind", { kind }));
   },
   setScope(event) {
     this.desk.store.view.set("scope", event.target.value);
@@ -57,9 +64,9 @@ export const allKeys = part(() => ({
     this.each("took away all keys but one", (keys) => edit.onlyKey({ ...keys, frame: this.frame }));
   },
   take(channel) {
-    const { selection } = this.desk.store;
-    const { shape } = selection;
-    if (this.other && shape && selection.editable.includes(shape)) this.send(edit.takeKeys({ shape: shape.id, other: this.other, channels: [channel] }));
+    const { document, selection } = this.desk.store;
+    const shapes = selection.editable.filter((s) => s.id !== this.other);
+    if (this.other && shapes.length) this.desk.edits.pushAll(`gave the ${channel} of ${document.shapes.get(this.other).name}`, shapes.map((s) => edit.takeKeys({ shape: s.id, other: this.other, channels: [channel] })));
   },
   steady() {
     const { selection } = this.desk.store;

@@ -3,7 +3,7 @@
 import { figure, part } from "./component.js";
 
 export const placeStep = part(() => ({
-  place: { x: "0", y: "0", turn: "0", size: "100" }, movesWith: "", groups: [],
+  place: { x: "0", y: "0", turn: "0", size: "100", tall: "100", skew: "0" }, movesWith: "", groups: [],
 
   sync() {
     const { document, pending, selection } = this.desk.store;
@@ -12,12 +12,20 @@ export const placeStep = part(() => ({
     this.movesWith = shape?.group || "";
     if (!shape) return;
     const place = pending.placement(shape);
-    this.place = { x: place.x.toFixed(2), y: place.y.toFixed(2), turn: place.turn.toFixed(2), size: (place.size * 100).toFixed(2) };
+    this.place = { x: place.x.toFixed(2), y: place.y.toFixed(2), turn: place.turn.toFixed(2), size: (place.size * 100).toFixed(2), tall: (place.size * place.taller * 100).toFixed(2), skew: place.skew.toFixed(2) };
   },
   placeSet(name, event) {
     const value = figure(event);
-    if (value !== null) this.desk.placeAt({ [name]: name === "size" ? value / 100 : value });
+    if (value !== null) this.desk.placeAt(this.said(name, value));
     this.sync();
+  },
+  // The width and the height by themselves: the one stays when the other is set.
+  said(name, value) {
+    const { size, taller } = this.desk.store.pending.placement(this.desk.store.selection.shape);
+    if (name === "size") return { size: value / 100 };
+    if (name === "wide") return { size: value / 100, taller: (size * taller) / (value / 100) };
+    if (name === "tall") return { taller: value / 100 / size };
+    return { [name]: value };
   },
   setMovesWith(event) {
     if (event.target.value === "new") this.desk.group();

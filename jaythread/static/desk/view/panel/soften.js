@@ -47,7 +47,7 @@ export const softenStep = part(() => ({
     this.desk.edits.pushAll("gave shapes one reach", shapes.map((s) => edit.oneReach({ shape: s.id })));
   },
   setBlur(event) {
-    this.send(edit.appearance({ shape: this.shape.id, blur: event.target.checked }));
+    this.desk.appearance({ blur: event.target.checked });
   },
   // What the plate says of the edge: shown first, for the chosen points or all of them.
   readSoftness() {

@@ -4,13 +4,16 @@
 import { COLOURS } from "../../glyphs/outlines.js";
 import { newId, post } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
-import { part } from "./component.js";
+import { dialog, part } from "./component.js";
 
 const FEW = 3; // lines that stand in the panel without folding
 
 export const stack = part(() => ({
-  lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], sentence: "", elsewhere: [], over: "", opened: false,
+  lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], sentence: "", elsewhere: [], over: "", opened: false, sought: "", shots: [], toShot: "", toFrame: "",
 
+  connected(desk) {
+    desk.findShape = () => this.find();
+  },
   sync() {
     const { store, thumbnails } = this.desk;
     const { document, selection, view } = store;
@@ -21,7 +24,7 @@ export const stack = part(() => ({
     Object.assign(this, {
       mattes: document.mattes.map((m) => ({ id: m.id, name: m.name })), matte: selection.matte || "", inverted: Boolean(matte?.inverted),
       shift: matte?.shifts?.[view.frame - document.shot.first] ?? 0, shiftKeys: (matte?.shift || []).map(([frame]) => frame),
-      sentence: matte?.sentence || "",
+      sentence: matte?.sentence || "", shots: [...document.shots],
     });
     this.lines = selection.lines().map((line, at) => {
       const it = document.shapes.get(line.shape);
@@ -41,7 +44,8 @@ export const stack = part(() => ({
   },
   // The lines that are shown: all of them, or that of the chosen shape.
   get shown() {
-    return !this.folds || this.opened ? this.lines : this.lines.filter((line) => line.last).slice(0, 1);
+    const words = this.opened ? this.sought.toLowerCase().trim() : "";
+    return !this.folds || this.opened ? this.lines.filter((line) => line.name.toLowerCase().includes(words)) : this.lines.filter((line) => line.last).slice(0, 1);
   },
   get unfoldSays() {
     if (this.opened) return "Fold the stack";
@@ -52,6 +56,20 @@ export const stack = part(() => ({
   },
   close() {
     this.opened = false;
+    this.sought = "";
+  },
+  find() {
+    if (this.lines.length <= FEW) return this.tell("There are so few shapes here that all their names are in sight.");
+    this.opened = true;
+    this.sought = "";
+    this.$nextTick(() => document.getElementById("find").focus());
+  },
+  // The first shape that is found comes to hand.
+  chooseFound() {
+    const [found] = this.shown;
+    if (!found) return this.tell(`No shape of this matte is called ${this.sought}.`);
+    this.desk.store.selection.choose(found.shape);
+    this.close();
   },
 
   choose(line, event) {
@@ -119,6 +137,19 @@ export const stack = part(() => ({
   renameMatte() {
     const name = this.matteName && prompt("Name of the matte", this.matteName);
     if (name && name !== this.matteName) this.send(edit.matte({ matte: this.matte, name }));
+  },
+  matteToShot() {
+    Object.assign(this, { toShot: String(this.shots[0].id), toFrame: "" });
+    dialog("matte-to-shot").showModal();
+  },
+  closeToShot() {
+    dialog("matte-to-shot").close();
+  },
+  async copyMatteThere() {
+    const begin = this.toFrame === "" ? {} : { begin: Math.round(Number(this.toFrame)) };
+    this.closeToShot();
+    const there = await this.desk.attempt(() => post(`/shots/${this.desk.store.document.shot.id}/mattes/${this.matte}/copies`, { shot: Number(this.toShot), ...begin }));
+    if (there) this.tell(`${there.shot} has the matte ${there.matte} now, with all its shapes.`);
   },
   removeMatte() {
     const sure = this.matteName && confirm(`Remove the matte ${this.matteName}? Its shapes stay in the shot; undo brings it back.`);

@@ -42,7 +42,7 @@ export const traceStep = part(() => ({
     this.desk.removeShapes();
   },
   paintIn(colour) {
-    this.send(edit.appearance({ shape: this.shape.id, colour }));
+    this.desk.appearance({ colour });
   },
   lock() {
     this.desk.lock();
@@ -55,6 +55,24 @@ export const traceStep = part(() => ({
   },
   duplicate() {
     this.desk.duplicate();
+  },
+  redraw() {
+    this.desk.redraw();
+  },
+  align(how) {
+    this.desk.align(how);
+  },
+  snap() {
+    this.desk.snap();
+  },
+  mirror(angle, whole) {
+    this.desk.mirror(angle, whole);
+  },
+  mirrorAboutPoints() {
+    this.desk.mirrorAboutPoints();
+  },
+  chooseLike(what) {
+    this.desk.chooseLike(what);
   },
   reopen() {
     this.desk.reopen();
