@@ -45,6 +45,7 @@ def ask(
     if recipe is None:
         recipe, recipe_name = STARTERS[PLAIN][1], PLAIN
     plate = shot.plates.first()
+    recipe = planning.as_the_plate(recipe, shot)
     version = planning.next_version(matte)
     first, last = shot.working[0] if first is None else first, shot.working[1] if last is None else last
     plan = make.plan(
@@ -62,6 +63,7 @@ def ask(
         first=plan.first,
         last=plan.last,
         plate=plate,
+        plate_offset=plate.offset if plate else 0,
     )
     movie = recipe.kind.movie
     DeliveredFrame.objects.bulk_create(

@@ -66,6 +66,7 @@ class Delivery(models.Model):
     first = models.IntegerField(null=True)
     last = models.IntegerField(null=True)
     plate = models.ForeignKey("plates.Plate", models.SET_NULL, null=True, blank=True, related_name="deliveries")
+    plate_offset = models.IntegerField(default=0, help_text="of the plate's numbers, when it was asked for")
     state = models.CharField(max_length=14, choices=State.choices, default=State.WAITING)
     cancel = models.BooleanField(default=False)
     checked = models.PositiveIntegerField(default=0)

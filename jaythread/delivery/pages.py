@@ -46,9 +46,11 @@ def settings_of(said: Any) -> CoreRecipe:
         colour = [int(hexes[k : k + 2], 16) / 255 for k in (0, 2, 4)]
     except ValueError as error:
         raise BadRecipe("colour", "must be a colour like #808080.") from error
-    data: dict[str, Any] = {k: said.get(k, "") for k in ("format", "content", "compression", "pattern", "size")}
+    data: dict[str, Any] = {k: said.get(k, "") for k in ("format", "content", "compression", "pattern", "size")} | {
+        "missing": said.get("missing") or "stop"
+    }
     data |= {k: number(k, 0) for k in FIGURES} | {k: said.get(k) == "on" for k in SWITCHES}
-    data |= {"colour": colour, "pixel_aspect": number("pixel_aspect", 1.0)}
+    data |= {"colour": colour, "pixel_aspect": number("pixel_aspect", 0.0)}
     data["start"] = number("start", 0) if said.get("start", "").strip() else None
     return CoreRecipe.from_json(data)
 

@@ -1,6 +1,7 @@
 """From a delivery's rows to the core's plan of it."""
 
 import base64
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -25,28 +26,46 @@ PREVIEW = 320
 """px: width of the picture that shows what a recipe makes"""
 
 
-def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...]) -> Sources:
-    """What a package of these mattes is made from."""
+def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], offset: int | None = None) -> Sources:
+    """What a package of these mattes is made from. offset: the plate's, where it was another one when the package was asked for."""
     fringes = ShotFringes(shot)
     for matte in mattes:
         fringes.ready(matte)
     ready = plate is not None and plate.state == State.READY
+    missing: frozenset[int] = frozenset()
+    if plate is not None and not plate.holds:
+        missing = frozenset(gap - plate.offset + (plate.offset if offset is None else offset) for gap in plate.gaps)
     solves = any(e.mode == SOLVE for m in mattes for e in m.entries)
 
     def picture(frame: int) -> Any:
-        path = plate.still(frame) if plate is not None else None
+        path = plate.still(frame, offset) if plate is not None else None
         if path is None or not path.exists():
-            raise BadPicture(f"Frame {frame} of the plate is missing. Bring the plate's picture back, then go on.")
+            raise BadPicture(
+                f"Frame {frame} of the plate is missing. Bring the plate's picture back, then go on; or let the recipe leave such frames out."
+            )
         return stills.read(path)
 
     return Sources(
-        mattes=mattes, plate=picture if ready else None, space=plate.space if plate else "display", fringes=fringes if solves else None
+        missing=missing if ready else frozenset(),
+        mattes=mattes,
+        plate=picture if ready else None,
+        space=plate.space if plate else "display",
+        fringes=fringes if solves else None,
     )
 
 
-def named(plate: Plate | None) -> Any:
+def named(plate: Plate | None, offset: int | None = None) -> Any:
     """Names the plate's pictures: a plate's stills never change, another version is another plate."""
-    return (lambda frame: f"{plate.pk} {frame}") if plate is not None else None
+    if plate is None:
+        return None
+    by = plate.offset if offset is None else offset
+    held = {gap - plate.offset for gap in plate.gaps} if plate.holds else set()
+    return lambda frame: f"{plate.pk} {frame - by}{' held' if frame - by in held else ''}"
+
+
+def as_the_plate(recipe: Recipe, shot: Shot) -> Recipe:
+    """A recipe with what it takes from the shot: the proportions of a pixel, where it says none."""
+    return recipe if recipe.pixel_aspect else replace(recipe, pixel_aspect=shot.pixel_aspect)
 
 
 def next_version(matte: MatteRow) -> int:
@@ -58,13 +77,13 @@ def plan_of(delivery: Delivery) -> Plan:
     """The plan of a delivery, as it was asked for."""
     mattes = tuple(document.loads(text) for text in [delivery.document, *delivery.others])
     return make.plan(
-        sources(delivery.matte.shot, delivery.plate, mattes),
+        sources(delivery.matte.shot, delivery.plate, mattes, delivery.plate_offset),
         delivery.core_recipe,
         first=delivery.first,
         last=delivery.last,
         version=delivery.version,
         recipe_name=delivery.recipe_name,
-        named=named(delivery.plate),
+        named=named(delivery.plate, delivery.plate_offset),
     )
 
 
@@ -79,6 +98,7 @@ def shown(
     version: int,
 ) -> dict[str, Any]:
     """What follows from a recipe's settings for these mattes, before anything is made."""
+    recipe = as_the_plate(recipe, shot)
     plan = make.plan(sources(shot, plate, mattes), recipe, first=first, last=last, version=version, recipe_name=name, named=named(plate))
     pieces, kind = plan.pieces, recipe.kind
     middle = pieces[len(pieces) // 2]

@@ -19,7 +19,7 @@ from jaythread.jobs.registry import Kind, register
 from jaythread.plates import intake, policies
 from jaythread.plates.models import DECODE, Plate, Space, State
 from jaythread.productions.models import Shot
-from jaythread.productions.policies import User, require
+from jaythread.productions.policies import User, require, shot_for
 from roto.errors import BadUpload
 from roto.picture import cuts, display, movies, stills
 from roto.picture.stills import Pixels
@@ -28,8 +28,13 @@ PROXY_WIDTH = 1280
 """px: a little more than the picture has on a 1280 x 800 screen; from 100 % on the full-size picture is shown anyway"""
 
 
-def bring_in(user: User, production_id: int, name: str, files: Iterable["UploadedFile[Any]"]) -> Shot:
-    """A new shot from uploaded files: looked at first, stored only when it can become a plate, decoded by a task."""
+def bring_in(
+    user: User, production_id: int, name: str, files: Iterable["UploadedFile[Any]"], *, shot_id: int | None = None, holds: bool = False
+) -> Shot:
+    """A new shot from uploaded files: looked at first, stored only when it can become a plate, decoded by a task.
+
+    shot_id: a shot whose plate the files are to replace. holds: whether a missing still shows the one before.
+    """
     require(user, production_id, "bring in")
     staging = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))
     staging.mkdir(parents=True)
@@ -37,18 +42,22 @@ def bring_in(user: User, production_id: int, name: str, files: Iterable["Uploade
         names = []
         for upload in files:
             clean = PurePosixPath((upload.name or "").replace("\\", "/")).name
-            if not clean or clean.startswith(".") or clean in names:
+            if clean.startswith("."):
+                continue  # what systems leave in folders
+            if not clean or clean in names:
                 raise BadUpload(f"'{upload.name}' was given twice or has no usable name.")
             with (staging / clean).open("wb") as target:
                 for chunk in upload.chunks(1 << 20):
                     target.write(chunk)
             names.append(clean)
-        return bring_in_folder(user, production_id, name, staging, names)
+        if shot_id is not None:
+            return replace_plate(user, shot_id, staging, names)
+        return bring_in_folder(user, production_id, name, staging, names, holds=holds)
     finally:
         shutil.rmtree(staging, ignore_errors=True)
 
 
-def bring_in_folder(user: User, production_id: int, name: str, folder: Path, names: list[str]) -> Shot:
+def bring_in_folder(user: User, production_id: int, name: str, folder: Path, names: list[str], *, holds: bool = False) -> Shot:
     """As `bring_in`, from files that already lie in a folder of their own; they are moved away from there."""
     place = require(user, production_id, "bring in")
     found = intake.look(folder, names)
@@ -60,16 +69,49 @@ def bring_in_folder(user: User, production_id: int, name: str, folder: Path, nam
             raise Refused(f"There is a shot called '{name}' here already. Choose another name.")
         shot = Shot.objects.create(
             production=place.production, name=name, first=found.first, last=found.last, width=found.size[0], height=found.size[1],
-            rate_over=found.rate.numerator, rate_under=found.rate.denominator,
+            rate_over=found.rate.numerator, rate_under=found.rate.denominator, pixel_aspect=found.pixel_aspect,
         )  # fmt: skip
-        plate = Plate.objects.create(
-            shot=shot, source=found.source, is_movie=found.is_movie, names={str(k): v for k, v in found.names.items()},
-            notes=list(found.notes), space=found.space,
-        )  # fmt: skip
-        plate.folder.mkdir(parents=True)
-        shutil.move(folder, plate.folder / "source")
-        jobs.start(user, shot, DECODING, str(plate.pk), total=plate.count)
+        _store(user, shot, found, folder, version=1, holds=holds)
     return shot
+
+
+def _store(user: User, shot: Shot, found: intake.Found, folder: Path, **more: Any) -> None:
+    plate = Plate.objects.create(
+        shot=shot, source=found.source, is_movie=found.is_movie, names={str(k): v for k, v in found.names.items()},
+        notes=list(found.notes), space=found.space, first=found.first, last=found.last, **more,
+    )  # fmt: skip
+    plate.folder.mkdir(parents=True)
+    shutil.move(folder, plate.folder / "source")
+    jobs.start(user, shot, DECODING, str(plate.pk), total=plate.count)
+
+
+@transaction.atomic
+def replace_plate(user: User, shot_id: int, folder: Path, names: list[str]) -> Shot:
+    """A newer picture of a shot in place of its plate; shapes and tracks stay where they are. It must be of the same size. Until it is
+    decoded the old one stays in the house, and comes back where the new one cannot be decoded."""
+    shot = shot_for(user, shot_id, "bring in", lock=True)
+    old = shot.plates.first()
+    if old is None or old.state != State.READY:
+        raise Refused("Wait until the plate that is there is decoded, then bring in a newer one.")
+    found = intake.look(folder, names)
+    if found.size != (shot.width, shot.height):
+        raise Refused(
+            f"The new picture is {found.size[0]} x {found.size[1]} pixels, the shot's is {shot.width} x {shot.height}. Shapes lie by its"
+            " pixels: bring it in as a shot of its own."
+        )
+    if found.last < shot.first - old.offset or found.first > shot.last - old.offset:
+        raise Refused(f"The new picture has frames {found.first}-{found.last}; the shot has {shot.first}-{shot.last}. Number it alike.")
+    _store(user, shot, found, folder, version=old.version + 1, holds=old.holds, offset=old.offset)
+    return shot
+
+
+@transaction.atomic
+def hold_gaps(user: User, plate_id: int, holds: bool) -> Plate:
+    """Whether frames whose stills are missing show the one before, or stay empty."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    plate.holds, plate.display_version = holds, plate.display_version + 1
+    plate.save(update_fields=["holds", "display_version"])
+    return plate
 
 
 @transaction.atomic
@@ -90,6 +132,9 @@ def remove_shot(user: User, plate_id: int) -> None:
     if plate.state not in (State.FAILED, State.CANCELLED):
         raise Refused("Only a shot whose plate could not be taken in can be removed here.")
     shutil.rmtree(plate.folder, ignore_errors=True)
+    if plate.shot.plates.exclude(pk=plate.pk).exists():
+        plate.delete()
+        return
     plate.shot.delete()
 
 
@@ -120,7 +165,7 @@ def _decode(job: Job, progress: Progress) -> str:
     small = {}
     for done, (frame, pixels) in enumerate(_pictures(plate), 1):
         shown = display.to_screen(pixels, plate.space)
-        stills.write_picture(plate.proxy(frame), display.smaller(shown, PROXY_WIDTH))
+        stills.write_picture(plate.folder / "proxy" / f"{frame}.jpg", display.smaller(shown, PROXY_WIDTH))
         small[frame] = cuts.small(shown)
         progress.step(done)
     Plate.objects.filter(pk=plate.pk).update(cuts=cuts.find(small))
@@ -135,7 +180,12 @@ def _decoded(job: Job) -> None:
         return
     if state != State.READY:
         shutil.rmtree(plate.folder, ignore_errors=True)
+        if plate.shot.plates.filter(state=State.READY).exists():  # the one before is there again
+            plate.delete()
+            return
     Plate.objects.filter(pk=plate.pk).update(state=state)
+    if state == State.READY and plate.version > 1 and plate.first is not None and plate.last is not None:
+        Shot.objects.filter(pk=plate.shot_id).update(first=plate.first + plate.offset, last=plate.last + plate.offset)
 
 
 DECODING = register(Kind(name=DECODE, may="bring in", run=_decode, ended=_decoded, busy="This plate is being decoded already."))
@@ -154,6 +204,6 @@ def _pictures(plate: Plate) -> Iterable[tuple[int, Pixels]]:
             yield int(frame), stills.read(plate.folder / "source" / name)
         return
     path = plate.folder / "source" / plate.source
-    for frame, pixels in enumerate(movies.frames(path, movies.probe(path)), plate.shot.first):
+    for frame, pixels in enumerate(movies.frames(path, movies.probe(path)), plate.own_range[0]):
         stills.write_picture(plate.folder / "frames" / f"{frame}.png", pixels)
         yield frame, pixels

@@ -1,6 +1,6 @@
 """Looking at what was given before anything is stored: stills, a zip of stills, or a movie."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -21,6 +21,7 @@ class Found:
     first: int
     last: int
     space: str
+    pixel_aspect: float = 1.0
     names: dict[int, str] = field(default_factory=dict)
     is_movie: bool = False
     notes: tuple[str, ...] = ()
@@ -45,7 +46,11 @@ def look(folder: Path, names: list[str]) -> Found:
         archive = folder / names[0]
         names = sequence.unpack(archive, folder)
         archive.unlink()
-    return _stills(folder, names, source)
+    pictures, others = sequence.pictures_of(names)
+    found = _stills(folder, pictures or names, source)
+    for name in others:
+        (folder / name).unlink(missing_ok=True)
+    return replace(found, notes=(*found.notes, *([sequence.left_out(others)] if others else [])))
 
 
 def _movie(path: Path) -> Found:
@@ -55,11 +60,13 @@ def _movie(path: Path) -> Found:
         notes.append("The frame rate varies: every frame is kept as it comes, and the average rate is shown.")
     if movie.turn:
         notes.append(f"Turned by {movie.turn} degrees, as the file asks.")
+    if movie.pixel_aspect != 1.0:
+        notes.append(_not_square(movie.pixel_aspect))
     if movie.timecode:
         notes.append(f"Numbered from the start timecode {movie.timecode}.")
     return Found(
         source=path.name, size=movie.size, rate=movie.rate, first=movie.first, last=movie.first + movie.frames - 1, space="display",
-        is_movie=True, notes=tuple(notes),
+        is_movie=True, notes=tuple(notes), pixel_aspect=movie.pixel_aspect,
     )  # fmt: skip
 
 
@@ -84,6 +91,9 @@ def _stills(folder: Path, names: list[str], source: str) -> Found:
         notes.append(f"Missing frames: {gaps}. They stay empty.")
     if int(seen["channels"]) in (2, 4):  # type: ignore[call-overload]
         notes.append("The stills have an alpha channel; it is set aside.")
+    aspect = round(float(seen["pixel_aspect"]), 4)  # type: ignore[arg-type]
+    if aspect != 1.0:
+        notes.append(_not_square(aspect))
     rate = seen["rate"]
     exact = Fraction(*rate) if isinstance(rate, tuple) else Fraction(str(rate)).limit_denominator(1001) if rate else DEFAULT_RATE
     if not rate:
@@ -91,8 +101,13 @@ def _stills(folder: Path, names: list[str], source: str) -> Found:
     return Found(
         source=source if len(names) == 1 or source.endswith(".zip") else f"{len(names)} stills",
         size=size, rate=exact, first=found.first, last=found.last, names=found.files, notes=tuple(notes),
+        pixel_aspect=aspect,
         space=display.guess(str(seen["format"]), str(seen["depth"]), str(seen["space"])),
     )  # fmt: skip
+
+
+def _not_square(aspect: float) -> str:
+    return f"Its pixels are {aspect:g} times as wide as high, as the file says: it is shown and delivered so."
 
 
 def _probe(path: Path) -> dict[str, object]:

@@ -30,7 +30,7 @@ class Space(models.TextChoices):
 class Plate(models.Model):
     """One version of a shot's picture. `names`: the still of each frame; empty for a movie, whose frames are decoded to PNG.
     cuts: found while it is decoded; how far that is, its job tells (`job`). display_version: raised when it is to be shown otherwise, so
-    that pages fetch anew."""
+    that pages fetch anew. first, last: of its own files' numbers; of older ones the shot's."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="plates")
     version = models.PositiveIntegerField(default=1)
@@ -39,6 +39,10 @@ class Plate(models.Model):
     names = models.JSONField(default=dict)
     notes = models.JSONField(default=list)
     cuts = models.JSONField(default=list, help_text="frames on which another take begins")
+    offset = models.IntegerField(default=0, help_text="added to a file's number, it is the frame's")
+    holds = models.BooleanField(default=False, help_text="a missing still shows the one before")
+    first = models.IntegerField(null=True)
+    last = models.IntegerField(null=True)
     space = models.CharField(max_length=10, choices=Space.choices, default=Space.DISPLAY)
     display_version = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
@@ -60,7 +64,26 @@ class Plate(models.Model):
     @property
     def count(self) -> int:
         """How many frames there are to decode."""
-        return len(self.names) or self.shot.last - self.shot.first + 1
+        return len(self.names) or self.own_range[1] - self.own_range[0] + 1
+
+    @property
+    def own_range(self) -> tuple[int, int]:
+        """First and last number of its files."""
+        if self.first is None or self.last is None:
+            return self.shot.first - self.offset, self.shot.last - self.offset
+        return self.first, self.last
+
+    @property
+    def cut_frames(self) -> list[int]:
+        """The frames on which another take begins."""
+        return [cut + self.offset for cut in self.cuts]
+
+    @property
+    def gaps(self) -> list[int]:
+        """The frames of the shot whose stills are missing."""
+        if not self.names:
+            return []
+        return [f for f in range(self.shot.first, self.shot.last + 1) if str(f - self.offset) not in self.names]
 
     @cached_property
     def job(self) -> Job | None:
@@ -80,15 +103,25 @@ class Plate(models.Model):
     @property
     def middle(self) -> int:
         """The frame that stands for the shot in lists: the middle one that has a picture."""
-        frames = sorted(map(int, self.names)) or range(self.shot.first, self.shot.last + 1)
-        return frames[len(frames) // 2]
+        first, last = self.own_range
+        numbers = sorted(map(int, self.names)) or range(first, last + 1)
+        return numbers[len(numbers) // 2] + self.offset
 
-    def still(self, frame: int) -> Path | None:
-        """The full-size lossless picture of a frame, as it came in (stills) or was decoded (movies)."""
+    def _number(self, frame: int, offset: int | None = None) -> int:
+        """The number of the file that shows a frame: where it is missing and held, that of the one before."""
+        number = frame - (self.offset if offset is None else offset)
+        if self.holds and self.names and str(number) not in self.names:
+            before = [n for n in map(int, self.names) if n < number]
+            return max(before, default=number)
+        return number
+
+    def still(self, frame: int, offset: int | None = None) -> Path | None:
+        """The full-size lossless picture of a frame, as it came in (stills) or was decoded (movies). offset: by other numbers than now."""
+        number = self._number(frame, offset)
         if self.is_movie:
-            return self.folder / "frames" / f"{frame}.png"
-        name = self.names.get(str(frame))
+            return self.folder / "frames" / f"{number}.png"
+        name = self.names.get(str(number))
         return self.folder / "source" / name if name else None
 
     def proxy(self, frame: int) -> Path:
-        return self.folder / "proxy" / f"{frame}.jpg"
+        return self.folder / "proxy" / f"{self._number(frame)}.jpg"

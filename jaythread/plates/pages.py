@@ -10,7 +10,7 @@ from jaythread.errors import NotThere, Refused
 from jaythread.plates import actions
 from jaythread.plates.models import Space, State
 from jaythread.plates.policies import plate_for
-from jaythread.productions.policies import require
+from jaythread.productions.policies import require, shot_for
 from roto.errors import BadUpload
 from roto.picture import display, stills
 
@@ -22,7 +22,9 @@ def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
     place = require(request.user, production_id, "bring in")
     if request.method == "POST":
         try:
-            actions.bring_in(request.user, production_id, request.POST.get("name", ""), request.FILES.getlist("files"))
+            files = [*request.FILES.getlist("files"), *request.FILES.getlist("folder")]
+            holds = request.POST.get("missing") == "hold"
+            actions.bring_in(request.user, production_id, request.POST.get("name", ""), files, holds=holds)
             return redirect("production", production_id)
         except (BadUpload, Refused) as error:
             messages.error(request, f"Not taken: {error.message}")
@@ -53,8 +55,37 @@ def plate(request: HttpRequest, plate_id: int) -> HttpResponse:
     return render(
         request,
         "plates/plate.html",
-        {"plate": it, "shot": it.shot, "spaces": Space.choices, "membership": require(request.user, it.shot.production_id, "look")},
+        {
+            "plate": it,
+            "shot": it.shot,
+            "rate": str(it.shot.rate),
+            "spaces": Space.choices,
+            "membership": require(request.user, it.shot.production_id, "look"),
+        },
     )
+
+
+@login_required
+@require_POST
+def hold_gaps(request: HttpRequest, plate_id: int) -> HttpResponse:
+    """Whether frames whose stills are missing show the one before."""
+    it = actions.hold_gaps(request.user, plate_id, request.POST.get("holds") == "hold")
+    messages.success(request, "Missing frames show the one before them now." if it.holds else "Missing frames stay empty.")
+    return redirect("plate", plate_id)
+
+
+@login_required
+@require_POST
+def newer(request: HttpRequest, shot_id: int) -> HttpResponse:
+    """A newer picture in the place of a shot's plate."""
+    shot = shot_for(request.user, shot_id, "bring in")
+    try:
+        actions.bring_in(request.user, shot.production_id, "", request.FILES.getlist("files"), shot_id=shot_id)
+        return redirect("production", shot.production_id)
+    except (BadUpload, Refused) as error:
+        messages.error(request, f"Not taken: {error.message}")
+        found = shot.plates.first()
+        return redirect("plate", found.pk) if found else redirect("production", shot.production_id)
 
 
 @login_required

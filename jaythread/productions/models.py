@@ -51,6 +51,7 @@ class Shot(models.Model):
     work_last = models.IntegerField(null=True, blank=True)
     rate_over = models.PositiveIntegerField(default=24)
     rate_under = models.PositiveIntegerField(default=1)
+    pixel_aspect = models.FloatField(default=1.0, help_text="width of a pixel to its height")
     shutter_angle = models.FloatField(default=180.0)
     shutter_phase = models.FloatField(null=True, blank=True, help_text="degrees; nothing is centred")
     shutter_cap = models.PositiveIntegerField(default=BLUR_CAP)

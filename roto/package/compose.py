@@ -29,12 +29,13 @@ STEPS = {"8": 255, "16": 65535}
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sources:
     """What a package is made from. mattes: the first gives shot, size and range. plate: pixels (h, w, 3) of a frame in their own depth;
-    None where there is none. space: the plate's colour space. fringes: solves those of the mattes."""
+    None where there is none. space: the plate's colour space. fringes: solves those of the mattes. missing: frames without a picture."""
 
     mattes: tuple[Matte, ...]
     plate: Callable[[int], NDArray[Any]] | None = None
     space: str = "display"
     fringes: Solver | None = None
+    missing: frozenset[int] = frozenset()
 
     @property
     def first(self) -> Matte:

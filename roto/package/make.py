@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.atomic_write import temporary_name
-from roto.errors import BadPackage
+from roto.errors import BadPackage, BadRecipe
 from roto.matte.matting.fringe import Fringes
 from roto.matte.render import Rendered, render_each, samples_wanted
 from roto.matte.stack import Matte
@@ -138,13 +138,29 @@ def plan(
     compose.check(sources, recipe)
     matte = sources.first
     first, last = matte.first if first is None else first, matte.last if last is None else last
+    if not recipe.pixel_aspect:
+        recipe = replace(recipe, pixel_aspect=1.0)
     pieces = recipe.pieces(first, last, (matte.first, matte.last))
+    if recipe.needs_plate:
+        pieces = _with_a_picture(pieces, recipe, sources.missing)
     said: dict[str, Any] = {"shot": matte.shot, "matte": name_of(sources.mattes), "version": version, "recipe": recipe_name}
     plates = tuple(recipe.names(pieces, part="plate", **said)) if recipe.plate else ()
     return Plan(
         sources=sources, recipe=recipe, recipe_name=recipe_name, version=version, first=first, last=last, pieces=tuple(pieces),
         names=tuple(recipe.names(pieces, **said)), plate_names=plates, named=named,
     )  # fmt: skip
+
+
+def _with_a_picture(pieces: list[Piece], recipe: Recipe, missing: frozenset[int]) -> list[Piece]:
+    """The pieces whose plate has a picture. BadRecipe where some have none and are not to be left out."""
+    gone = sorted(p.frame for p in pieces if p.frame in missing)
+    if gone and recipe.missing == "stop":
+        which = ", ".join(map(str, gone[:4])) + (" and more" if len(gone) > 4 else "")
+        raise BadRecipe("missing", f"the plate has no picture of {which}. Leave such frames out, or hold the frame before them.")
+    rest = [p for p in pieces if p.frame not in missing]
+    if not rest:
+        raise BadRecipe("range", "the plate has no picture of any of these frames.")
+    return rest
 
 
 def there(plan: Plan, folder: Path, at: int) -> bool:

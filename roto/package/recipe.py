@@ -48,7 +48,8 @@ class Recipe:
     format: a key of FORMATS. content: a key of CONTENTS. colour: red, green, blue 0..1 of the flat colour, as displayed.
     compression: of OpenEXR. start: number of the first frame; None keeps the plate's numbers. padding: digits of a number, 0 for as many as
     are needed but four at least. spare: frames before and after the range. size: full, half, or own (width, height in px).
-    pixel_aspect: width to height of a pixel, as it is written into the files; pixels are not stretched. reverse: last frame first.
+    pixel_aspect: width to height of a pixel, as it is written into the files, 0 for the plate's own; pixels are not stretched.
+    missing: where the plate's picture is wanted and a still of it is missing, "stop" or "leave" the frame out. reverse: last frame first.
     pad: where the format holds even sizes only, a column at the right or a row at the bottom may be added, like the last one.
     plate: the plate's pictures beside the matte's. shapes, svg, tracks, editorial: what else belongs into the package.
     """
@@ -66,8 +67,9 @@ class Recipe:
     size: str = "full"
     width: int = 0
     height: int = 0
-    pixel_aspect: float = 1.0
+    pixel_aspect: float = 0.0
     pad: bool = False
+    missing: str = "stop"
     reverse: bool = False
     plate: bool = False
     shapes: bool = True
@@ -100,8 +102,12 @@ class Recipe:
             raise BadRecipe("size", "choose full, half or own.")
         if self.size == "own" and not (0 < self.width <= LARGEST and 0 < self.height <= LARGEST):
             raise BadRecipe("size", f"say a width and a height of 1 to {LARGEST} pixels.")
-        if not (math.isfinite(self.pixel_aspect) and 0.1 <= self.pixel_aspect <= 10):
-            raise BadRecipe("pixel_aspect", "must be a number between 0.1 and 10; 1 for square pixels.")
+        if not (math.isfinite(self.pixel_aspect) and (self.pixel_aspect == 0 or 0.1 <= self.pixel_aspect <= 10)):
+            raise BadRecipe("pixel_aspect", "must be a number between 0.1 and 10; 1 for square pixels, 0 for the plate's own.")
+        if self.missing not in ("stop", "leave"):
+            raise BadRecipe("missing", "choose stop or leave.")
+        if self.missing == "leave" and kind.movie and self.needs_plate:
+            raise BadRecipe("missing", "a movie has no gaps: hold the frame before instead, or deliver stills.")
 
     @property
     def kind(self) -> Format:

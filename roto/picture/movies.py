@@ -18,7 +18,8 @@ EXTENSIONS = {".mp4": "mov", ".mov": "mov", ".mkv": "matroska", ".webm": "matros
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Movie:
     """size is after turning; turn is in degrees clockwise to show the picture upright. first: the first frame's number, from the
-    start timecode where there is one (counted at the rate rounded up), else 1. varies: the moments of the frames (seconds) are not even."""
+    start timecode where there is one (counted at the rate rounded up), else 1. varies: the moments of the frames (seconds) are not even.
+    pixel_aspect: width of a pixel to its height, upright."""
 
     size: tuple[int, int]
     rate: Fraction
@@ -29,6 +30,7 @@ class Movie:
     timecode: str
     depth: int
     codec: str
+    pixel_aspect: float = 1.0
 
 
 def timecode_frame(timecode: str, rate: Fraction) -> int | None:
@@ -80,6 +82,7 @@ def probe(path: Path) -> Movie:
             size = (first.width, first.height) if turn % 180 == 0 else (first.height, first.width)
             if max(size) > stills.LARGEST:
                 raise BadUpload(f"{path.name} is {size[0]} x {size[1]} pixels; the longest side may be {stills.LARGEST}.")
+            aspect = Fraction(stream.sample_aspect_ratio or 1) or Fraction(1)
             number = timecode_frame(code, Fraction(rate)) if code else None
             return Movie(
                 size=size,
@@ -91,6 +94,7 @@ def probe(path: Path) -> Movie:
                 timecode=code,
                 depth=max(c.bits for c in first.format.components),
                 codec=stream.codec_context.name,
+                pixel_aspect=round(float(aspect if turn % 180 == 0 else 1 / aspect), 4),
             )
     except StopIteration as error:
         raise BadUpload(f"{path.name} holds no frame that can be read; it may be cut short.") from error

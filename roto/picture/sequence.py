@@ -47,6 +47,22 @@ def number_of(name: str) -> int | None:
     return int(found.group(2).lstrip("-")) if found else None
 
 
+def pictures_of(names: list[str]) -> tuple[list[str], list[str]]:
+    """Which of some files are stills that can be taken, and which are not."""
+    pictures = [n for n in names if PurePosixPath(n).suffix.lower() in stills.EXTENSIONS]
+    return pictures, [n for n in names if n not in set(pictures)]
+
+
+def left_out(names: list[str]) -> str:
+    """The remark on files that are no stills.
+
+    >>> left_out(["readme.txt"]), left_out(["a.txt", "b.txt", "c.pdf", "d.md"])
+    ('Left out, since it is no still: readme.txt.', 'Left out, since they are no stills: a.txt, b.txt, c.pdf and 1 more.')
+    """
+    some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+    return f"Left out, since {'it is no still' if len(names) == 1 else 'they are no stills'}: {some}."
+
+
 def arrange(names: list[str]) -> Sequence:
     """Sort stills by the numbers in their names. One still without a number becomes frame 1; names without numbers among many,
     two files for one frame, or files of two different sequences are refused."""
@@ -96,7 +112,7 @@ def unpack(archive: Path, folder: Path) -> list[str]:
             names = [PurePosixPath(m.filename.replace("\\", "/")).name for m in members]
             if len(set(names)) != len(names):
                 raise BadUpload("Two files in the zip have the same name in different folders. Give one sequence at a time.")
-            arrange(names)
+            arrange(pictures_of(names)[0] or names)
             for member, name in zip(members, names, strict=True):
                 with bag.open(member) as source, (folder / name).open("wb") as target:
                     left = member.file_size

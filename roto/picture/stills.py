@@ -44,6 +44,7 @@ def probe(path: Path) -> dict[str, object]:
             "depth": str(spec.format),
             "format": source.format_name(),
             "space": spec.getattribute("oiio:ColorSpace") or "",
+            "pixel_aspect": spec.getattribute("PixelAspectRatio") or 1.0,
             "rate": spec.getattribute("FramesPerSecond") or spec.getattribute("framesPerSecond"),
         }
     finally:

@@ -61,6 +61,7 @@ ROWS = {
     "new matte": {"matte": "{new}", "name": "arm"},
     "copy matte": {"matte": "{new}", "of": "{matte}", "name": "kite again"},
     "matte": {"matte": "{matte}", "name": "kite and hand", "inverted": True},
+    "shot picture": {"rate": [25, 1], "pixel_aspect": 2.0, "first": 101, "along": True},
     "working range": {"first": FIRST + 1, "last": LAST - 1},
     "shift matte": {"matte": "{matte}", "frame": FIRST, "shift": 2.5},
     "remove matte": {"matte": "{second}"},
@@ -129,4 +130,5 @@ def state(shot):
     cores = core_cache.shapes(list(Shape.objects.filter(shot=shot)))
     alone = [(i, core.outlines(range(FIRST, LAST + 1)).tolist()) for i, core in sorted(cores.items())]
     mattes = [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.order_by("name")]
-    return mattes, shapes, tracks, alone, shot.shutter, shot.working
+    numbers = (shot.rate, shot.pixel_aspect, shot.plates.get().offset)
+    return mattes, shapes, tracks, alone, shot.shutter, shot.working, numbers

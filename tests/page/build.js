@@ -39,7 +39,7 @@ export const line = (id, shape, mode = "add") => ({ id, shape, order: 0, mode, i
 export function deskData(more = {}) {
   localStorage.clear();
   return {
-    shot: { id: 7, name: "KITE_010", first: FIRST, last: LAST, size: [1920, 1080], rate: 24, rateText: "24" },
+    shot: { id: 7, name: "KITE_010", first: FIRST, last: LAST, size: [1920, 1080], rate: 24, rateText: "24", pixelAspect: 1 },
     plate: { id: 1, state: "ready", version: 1, missing: [], cuts: [] }, working: [FIRST, LAST], clips: [], shots: [], modes: [], mayTrace: true, keys: {},
     shapes: [
       shapeData("body", "kite body", square(100, 100, 80, 2)),

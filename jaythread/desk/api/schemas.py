@@ -106,6 +106,7 @@ class HeadOut(TypedDict):
     revision: int
     shutter: ShutterOut
     working: tuple[int, int]
+    numbers: str
     mattes: list[MatteOut]
     tracks: list[TrackOut]
     undo: str | None
@@ -120,6 +121,7 @@ class ShotOut(TypedDict):
     size: tuple[int, int]
     rate: float
     rateText: str
+    pixelAspect: float
 
 
 class PlateOut(TypedDict):
@@ -193,6 +195,7 @@ class EditedOut(TypedDict):
     redo: str | None
     shutter: NotRequired[ShutterOut]
     working: NotRequired[tuple[int, int]]
+    numbers: NotRequired[str]
     mattes: NotRequired[list[MatteOut]]
     tracks: NotRequired[list[TrackOut]]
     picture: NotRequired[PictureOut | None]
@@ -214,6 +217,7 @@ class ChangedOut(TypedDict):
     redo: NotRequired[str | None]
     shutter: NotRequired[ShutterOut]
     working: NotRequired[tuple[int, int]]
+    numbers: NotRequired[str]
     mattes: NotRequired[list[MatteOut]]
     tracks: NotRequired[list[TrackOut]]
 

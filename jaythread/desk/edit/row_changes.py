@@ -9,11 +9,11 @@ import uuid
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from django.db.models import ProtectedError, Q
+from django.db.models import F, ProtectedError, Q
 
 from jaythread.desk.document import core_cache
 from jaythread.desk.document.as_data import entry_data, key_data, matte_data, shape_data, track_data
-from jaythread.desk.models import FormKey, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track
+from jaythread.desk.models import FormKey, FrameFit, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
 from roto.motion.shape import Shape as CoreShape
@@ -27,6 +27,8 @@ CHANNELS: dict[str, tuple[Any, str]] = {
     "reach": (ReachKey, "reach"),
 }
 """by table, the model of its keys, and the channel of the core"""
+FAR_OFF = 100_000_000
+"""frames: beyond any number that a frame may have"""
 PACKED = ("held", "values", "speeds")
 
 
@@ -218,6 +220,30 @@ def _write_range(shot: Shot, key: list[Any], row: Data | None) -> None:
     Shot.objects.filter(pk=shot.pk).update(work_first=shot.work_first, work_last=shot.work_last)
 
 
+def _read_numbers(shot: Shot, key: list[Any]) -> Data | None:
+    fresh = Shot.objects.get(pk=shot.pk)
+    return {
+        "first": fresh.first, "last": fresh.last, "work": [fresh.work_first, fresh.work_last],
+        "rate": [fresh.rate_over, fresh.rate_under], "aspect": fresh.pixel_aspect,
+    }  # fmt: skip
+
+
+def _write_numbers(shot: Shot, key: list[Any], row: Data | None) -> None:
+    """The shot's numbers; its plates' files keep theirs. key: whether what was said of frames comes along."""
+    assert row is not None, "a shot always has numbers"
+    by = row["first"] - Shot.objects.get(pk=shot.pk).first
+    shot.first, shot.last, (shot.work_first, shot.work_last) = row["first"], row["last"], row["work"]
+    (shot.rate_over, shot.rate_under), shot.pixel_aspect = row["rate"], row["aspect"]
+    shot.save(update_fields=["first", "last", "work_first", "work_last", "rate_over", "rate_under", "pixel_aspect"])
+    if by:
+        shot.plates.update(offset=F("offset") + by)
+    if by and key == ["along"]:
+        shot.notes.update(frame=F("frame") + by)
+        fits = FrameFit.objects.filter(matte__shot=shot)
+        fits.update(frame=F("frame") + FAR_OFF)  # in two steps: a row may not meet another on its way
+        fits.update(frame=F("frame") + by - FAR_OFF)
+
+
 TABLES: dict[str, Table] = {
     **{table: _keys(table) for table in CHANNELS},
     "shape": Table(_read_shape, _write_shape),
@@ -227,4 +253,5 @@ TABLES: dict[str, Table] = {
     "track": Table(_read_track, _write_track),
     "shot": Table(_read_shot, _write_shot),
     "range": Table(_read_range, _write_range),
+    "numbers": Table(_read_numbers, _write_numbers),
 }

@@ -92,7 +92,7 @@ class ShotFringes(fringe.Fringes):
         return self.shot.plates.first()
 
     def _named(self, frame: int) -> str:
-        return "no plate" if self.plate is None else f"{self.plate.pk} {self.plate.display_version} {frame}"
+        return "no plate" if self.plate is None else f"{self.plate.pk} {self.plate.display_version} {frame - self.plate.offset}"
 
     def ready(self, matte: CoreMatte) -> "ShotFringes":
         """Look the plate up now, where there is a fringe: rendering threads are not to talk to the database."""

@@ -85,7 +85,7 @@ def _prepare(shot: Shot, subject: str, said: FollowSettings) -> Prepared:
 def _take(shot: Shot, frame: int) -> tuple[int, int]:
     """The frames of the take that a frame belongs to: a track does not go over a cut."""
     plate = shot.plates.first()
-    return take_of(plate.cuts if plate else [], frame, shot.first, shot.last)
+    return take_of(plate.cut_frames if plate else [], frame, shot.first, shot.last)
 
 
 def _cut_at(frame: int) -> str:

@@ -192,6 +192,7 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
     return {
         "revision": shot.revision,
         "working": list(shot.working),
+        "numbers": f"{shot.first}-{shot.last} {shot.rate} {shot.pixel_aspect:g}",
         "shutter": {"angle": shot.shutter_angle, "phase": shot.shutter_phase},
         "mattes": mattes(shot),
         "tracks": tracks(shot),
@@ -223,6 +224,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
             "size": [shot.width, shot.height],
             "rate": float(shot.rate),
             "rateText": shot.rate_text,
+            "pixelAspect": shot.pixel_aspect,
         },
         "plate": None
         if plate is None
@@ -230,8 +232,8 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
             "id": plate.pk,
             "state": plate.state,
             "version": plate.display_version,
-            "cuts": plate.cuts,
-            "missing": [f for f in range(shot.first, shot.last + 1) if str(f) not in plate.names] if plate.names else [],
+            "cuts": plate.cut_frames,
+            "missing": [] if plate.holds else plate.gaps,
         },
         "clips": clips(shot),
         "modes": modes(),

@@ -89,6 +89,7 @@ async function open() {
   }
   fits.addEventListener("state", () => board.draw());
   net.news.addEventListener("others", (e) => desk.tell(`Meanwhile: ${/** @type {CustomEvent} */ (e).detail}.`));
+  store.document.addEventListener("renumbered", () => location.reload());
   const table = acts(desk, desk.ownKeys, MODES);
   listen(desk, table);
   Alpine.$data(root).connect(desk, table);

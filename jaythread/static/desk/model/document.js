@@ -36,6 +36,8 @@ export class Document extends Slice {
   constructor(data) {
     super();
     this.shot = Object.freeze(data.shot);
+    /** @type {string | undefined} */
+    this.numbers = undefined; // how the picture is understood: when that changes, the page is opened anew
     this.plate = data.plate;
     this.mayTrace = data.mayTrace;
     this.shots = Object.freeze(data.shots || []); // other shots of the production
@@ -75,6 +77,8 @@ export class Document extends Slice {
   take(data) {
     if ("revision" in data) this.#revision = data.revision;
     if ("shutter" in data) this.#shutter = data.shutter;
+    if (data.numbers !== undefined && this.numbers !== undefined && data.numbers !== this.numbers) this.say("renumbered");
+    if ("numbers" in data) this.numbers = data.numbers;
     if ("working" in data) this.#working = data.working;
     if ("mattes" in data) this.#mattes = data.mattes;
     if ("undo" in data) this.#undo = data.undo;

@@ -13,9 +13,9 @@
  * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, message: string,
  *   partial: any, settings: any}} Job
  * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, done: boolean}} Note
- * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string}} Shot
+ * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string, pixelAspect: number}} Shot
  * @typedef {{id: number, version: number, name: string, first: number, last: number}} Clip
- * @typedef {{shot: Shot, plate: {id: number, state: string, version: number, missing: number[]} | null, clips: Clip[],
+ * @typedef {{shot: Shot, plate: {id: number, state: string, version: number, missing: number[], cuts: number[]} | null, clips: Clip[],
  *   shots: {id: number, name: string}[], modes: {key: string, offer: string, outside: string, solves: boolean}[], mayTrace: boolean,
  *   keys: Record<string, string[]>, shapes: any[], tracks: any[], mattes: Matte[], revision: number,
  *   shutter: {angle: number, phase: number | null}, undo: string | null, redo: string | null}} DeskData

@@ -27,7 +27,7 @@ export class Pointer {
 
   place(e) {
     const box = this.stage.element.getBoundingClientRect();
-    const sx = e.clientX - box.left;
+    const sx = (e.clientX - box.left) / this.stage.aspect;
     const sy = e.clientY - box.top;
     const [x, y] = V.toPlate(this.stage.view, sx, sy);
     return { x, y, sx, sy, scale: this.stage.view.scale };

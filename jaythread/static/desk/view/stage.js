@@ -18,6 +18,7 @@ export class Stage {
       element.append(canvas);
       return canvas;
     });
+    this.aspect = store.document.shot.pixelAspect || 1; // pixels that are not square: all is drawn wider, in the units of square ones
     this.view = V.makeView(1, 0, 0);
     this.fitted = true;
     this.one = new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true }); // for the figures of one pixel
@@ -42,7 +43,7 @@ export class Stage {
 
   /** @returns {[number, number]} */
   get size() {
-    return [this.element.clientWidth, this.element.clientHeight];
+    return [this.element.clientWidth / this.aspect, this.element.clientHeight];
   }
 
   resize() {
@@ -50,7 +51,7 @@ export class Stage {
     for (const canvas of this.canvases) {
       canvas.width = Math.round(this.element.clientWidth * ratio);
       canvas.height = Math.round(this.element.clientHeight * ratio);
-      canvas.getContext("2d").setTransform(ratio, 0, 0, ratio, 0, 0);
+      canvas.getContext("2d").setTransform(ratio * this.aspect, 0, 0, ratio, 0, 0);
     }
     if (this.fitted) {
       this.view = V.fit(this.store.document.shot.size, this.size);
@@ -80,7 +81,7 @@ export class Stage {
   }
 
   paint() {
-    this.element.dataset.view = [this.view.scale, this.view.x, this.view.y].join(" "); // for whoever drives the page from outside
+    this.element.dataset.view = [this.view.scale, this.view.x, this.view.y, ...(this.aspect === 1 ? [] : [this.aspect])].join(" "); // for whoever drives the page from outside
     const layers = this.pending;
     this.pending = new Set();
     if (layers.has("plate")) this.paintPlate();
@@ -105,13 +106,13 @@ export class Stage {
   wipe(on) {
     if (on === this.wiping) return;
     this.wiping = on;
-    this.canvases[1].style.clipPath = on ? `inset(0 0 0 ${this.pointer?.last?.sx ?? this.size[0] / 2}px)` : "";
+    this.canvases[1].style.clipPath = on ? `inset(0 0 0 ${(this.pointer?.last?.sx ?? this.size[0] / 2) * this.aspect}px)` : "";
     this.draw("plate", "matte");
   }
 
   // Figures of the plate and the matte under the pointer, when the loupe is wanted.
   under(p) {
-    if (this.wiping) this.canvases[1].style.clipPath = `inset(0 0 0 ${p.sx}px)`;
+    if (this.wiping) this.canvases[1].style.clipPath = `inset(0 0 0 ${p.sx * this.aspect}px)`;
     if (!this.store.view.loupe || this.store.pending.dragging.size) return;
     this.store.view.showFigures(this.figuresAt(Math.floor(p.x), Math.floor(p.y)));
   }
