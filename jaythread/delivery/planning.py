@@ -41,7 +41,7 @@ def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], offset: 
         path = plate.still(frame, offset) if plate is not None else None
         if path is None or not path.exists():
             raise BadPicture(
-                f"Frame {frame} of the plate is missing. Bring the plate's picture back, then go on; or let the recipe leave such frames out."
+                f"Frame {frame} of the plate is missing. Bring its picture back, then go on; or let the recipe leave such frames out."
             )
         return stills.read(path)
 
