@@ -68,6 +68,22 @@ def _senders(app: Flask, store: Store, trouble: Trouble, sender: Any) -> None:
         sender()
         return jsonify(store.state(key))
 
+    @app.post("/api/packages/<key>/notes/<int:number>/answers")
+    def answered(key: str, number: int) -> tuple[Response, int]:
+        sender()
+        said = request.get_json(silent=True) or {}
+        text, by = str(said.get("says", "")).strip()[:LONGEST], str(said.get("by", "")).strip()[:60] or "the sender"
+        with store.lock:
+            state = store.state(key)
+            note = next((n for n in state["notes"] if n["id"] == number), None)
+            if note is None or not text:
+                raise Wrong("There is no such note, or nothing is answered.", 404)
+            rows = note.setdefault("answers", [])
+            if not any((row["says"], row["by"]) == (text, by) for row in rows):  # sent twice, it is one answer
+                rows.append({"says": text, "by": by, "made": _now()})
+            store.keep(key, state)
+        return jsonify(note), 201
+
     @app.post("/api/packages/<key>/close")
     def close(key: str) -> tuple[Response, int]:
         sender()

@@ -68,6 +68,7 @@ urlpatterns = [
     path("deliveries/<int:delivery_id>", delivery.delivery, name="delivery"),
     path("deliveries/<int:delivery_id>/pause", delivery.pause, name="pause-delivery"),
     path("deliveries/<int:delivery_id>/go-on", delivery.go_on, name="go-on"),
+    path("deliveries/<int:delivery_id>/notes/<int:note_id>/answer", delivery.answer_note, name="answer-note"),
     path("deliveries/<int:delivery_id>/accept", delivery.accept, name="accept-odd"),
     path("deliveries/<int:delivery_id>/picture/<int:at>.png", delivery.picture, name="delivered-picture"),
     path("deliveries/<int:delivery_id>/against/<int:other_id>", delivery.against, name="against"),

@@ -74,6 +74,15 @@ def ask(
     return delivery
 
 
+@transaction.atomic
+def ask_each(
+    user: User, shot_id: int, mattes: Sequence[uuid.UUID], recipe: Recipe | None, recipe_name: str, first: int | None, last: int | None
+) -> list[Delivery]:
+    """One delivery of several mattes where the recipe takes several, or else one of each; all of them, or none."""
+    together = len(mattes) < 2 or (recipe is not None and recipe.several)
+    return [ask(user, shot_id, ids, recipe, recipe_name, first, last) for ids in ([list(mattes)] if together else [[m] for m in mattes])]
+
+
 def deliver(delivery_id: int) -> None:
     """All of it here and now: for commands and tests; the page leaves it to the workers."""
     making.begin(delivery_id)

@@ -6,15 +6,18 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.delivery import actions, comparing, making, planning, recipes
-from jaythread.delivery.models import Delivery, State
+from jaythread.delivery.models import DeliveredFrame, Delivery, State
 from jaythread.delivery.policies import delivery_for, package_for
 from jaythread.desk.document import core_cache
 from jaythread.desk.document.lookups import as_uuid
+from jaythread.desk.models import Note
 from jaythread.desk.policies import matte_for
+from jaythread.desk.review import notes
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import may, require, shot_for
@@ -104,8 +107,11 @@ def _ask(request: HttpRequest, it: Shot) -> HttpResponse:
     if said.get("format"):
         recipe = settings_of(said)
         name = name if named and named.core == recipe else f"{name}, changed" if name else "by hand"
-    made = actions.ask(request.user, it.pk, ids, recipe, name, first, last)
-    return redirect("delivery", made.pk)
+    made = actions.ask_each(request.user, it.pk, ids, recipe, name, first, last)
+    if len(made) > 1:
+        messages.success(request, f"{len(made)} packages are asked for, one of each matte.")
+        return redirect("deliveries", it.pk)
+    return redirect("delivery", made[0].pk)
 
 
 @login_required
@@ -120,9 +126,14 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
             raise Refused("Choose a matte.")
         rows = [matte_for(request.user, shot_id, m, "look")[1] for m in ids]
         cores = tuple(core_cache.matte(it, row) for row in rows)
+        each = 1 if recipe.several else len(cores)
+        cores = cores if recipe.several else cores[:1]
         said = _range(request.POST)
         first, last = (here if here is not None else usual for here, usual in zip(said, it.working, strict=True))
-        return JsonResponse(planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0])))
+        told = planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0]))
+        if each > 1:
+            told["lines"].insert(0, f"{each} packages, one of each matte; this is the first")
+        return JsonResponse(told)
     except (BadRecipe, Refused) as error:
         field = error.path if isinstance(error, BadRecipe) else ""
         return JsonResponse({"wrong": error.why if isinstance(error, BadRecipe) else error.message, "field": field})
@@ -190,10 +201,45 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "odd": [{**row, "at": at_of.get(row["frame"])} for row in it.odd],
             "odd_frames": [row["frame"] for row in it.open_odd],
             "taken": any(f.taken for f in frames),
+            "player": _player(it, frames),
+            "notes": _notes(it),
             "others": Delivery.objects.filter(matte=it.matte, state=State.PROVED).exclude(pk=it.pk),
             "may_deliver": may(member, "deliver"),
         },
     )
+
+
+def _player(it: Delivery, frames: list[DeliveredFrame]) -> dict[str, Any]:
+    """What the page's player needs: where the frames' pictures lie, the plate's beside them, the rate, and which of them stand."""
+    plate = it.plate if it.plate is not None and it.plate.state == "ready" else None
+    return {
+        "pictures": [reverse("delivered-picture", args=[it.pk, f.at]) for f in frames],
+        "plates": [reverse("proxy", args=[plate.pk, f.frame - it.plate_offset + plate.offset]) for f in frames] if plate else [],
+        "numbers": [f.number for f in frames],
+        "rate": float(it.matte.shot.rate),
+        "content": it.core_recipe.content,
+        "done": [f.done for f in frames],
+        "aspect": it.core_recipe.pixel_aspect or 1.0,
+    }
+
+
+def _notes(it: Delivery) -> list[Note]:
+    """What the other side said of this package, with what was answered."""
+    about = f"{it.matte.name} version {it.version}"
+    return list(Note.objects.filter(shot=it.matte.shot, package=about).prefetch_related("answers__user"))
+
+
+@login_required
+@require_POST
+def answer_note(request: HttpRequest, delivery_id: int, note_id: int) -> HttpResponse:
+    """Answer what the other side said of a package."""
+    it = delivery_for(request.user, delivery_id, "look")
+    try:
+        notes.answer(request.user, it.matte.shot_id, note_id, request.POST.get("says", ""))
+        messages.success(request, "Answered. It goes to the other side.")
+    except Refused as error:
+        messages.error(request, error.message)
+    return redirect("delivery", delivery_id)
 
 
 @login_required

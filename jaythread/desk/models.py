@@ -286,3 +286,19 @@ class Note(models.Model):
 
     def __str__(self) -> str:
         return f"note on {self.frame}"
+
+
+class Answer(models.Model):
+    """What somebody of the house answers to a note. sent: whether the other side has it, where the note came from there."""
+
+    note = models.ForeignKey(Note, models.CASCADE, related_name="answers")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="answers")
+    says = models.CharField(max_length=1000)
+    made = models.DateTimeField(auto_now_add=True)
+    sent = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["made", "pk"]
+
+    def __str__(self) -> str:
+        return self.says

@@ -16,7 +16,7 @@ from procrastinate.contrib.django import app
 from jaythread.delivery import making
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for, ready
-from jaythread.desk.models import Note
+from jaythread.desk.models import Answer, Note
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.policies import User, account
 from jaythread.receiving.models import Link, Sending
@@ -191,6 +191,22 @@ def look_all() -> None:
     """Ask about every package that is not answered yet."""
     for it in Sending.objects.filter(state=Sending.State.RECEIVED).select_related("delivery__matte__shot"):
         look(it)
+
+
+def send_answers() -> int:
+    """Send what was answered to notes of the other side and is not there yet; returns how many went out. Silence changes nothing."""
+    out = 0
+    for row in Answer.objects.filter(sent=False).select_related("note", "user"):
+        remote, _, number = row.note.ref.rpartition(":")
+        try:
+            point().answer(remote, int(number), row.says, row.user.get_username())
+        except NotNow:
+            break
+        except (NotTaken, ValueError):
+            pass  # their note is not there any more: nothing to answer to
+        Answer.objects.filter(pk=row.pk).update(sent=True)
+        out += 1
+    return out
 
 
 def mark_of(secret: str) -> str:

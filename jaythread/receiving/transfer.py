@@ -67,6 +67,10 @@ class Point:
         """How a package stands over there."""
         return dict(self._ask("GET", f"/api/packages/{key}", (200,)).json())
 
+    def answer(self, key: str, note: int, text: str, by: str) -> None:
+        """An answer to one of their notes."""
+        self._ask("POST", f"/api/packages/{key}/notes/{note}/answers", (201,), json={"says": text, "by": by})
+
     def offset(self, key: str, name: str) -> int | None:
         """Bytes of a file that are there; None when it was not begun."""
         reply = self._ask("HEAD", f"/api/packages/{key}/files/{quote(name)}", (200, 404))

@@ -31,6 +31,27 @@ def bench(standing_bench, tmp_path, monkeypatch):
     return standing_bench[1]
 
 
+def shown(artist, x, y):
+    """A value of the picture in the player, at a place of the plate."""
+    code = "return [...document.getElementById('shown').getContext('2d').getImageData(arguments[0], arguments[1], 1, 1).data]"
+    return artist.browser.execute_script(code, x * 10, y * 10)
+
+
+def plays_and_shows(artist):
+    """The package's pictures on its own page: the matte, the subject over a ground, played, and all of them."""
+    artist.until(lambda: shown(artist, 20, 30)[:3] == [255, 255, 255] and shown(artist, 80, 5)[:3] == [0, 0, 0])
+    artist.choose("Ground", "violet")
+    artist.until(lambda: shown(artist, 80, 5)[:3] == [125, 79, 150])
+    assert shown(artist, 20, 30)[:3] != [125, 79, 150]  # the plate's own colour
+    number = artist.css(".player b.figures").text
+    artist.click("Play")
+    artist.until(lambda: artist.css(".player b.figures").text != number)
+    artist.click("Stop")
+    artist.click("All on a sheet")
+    artist.until(lambda: sum(i.get_property("naturalWidth") > 0 for i in artist.browser.find_elements(By.CSS_SELECTOR, ".sheet img")) == 8)
+    artist.browser.execute_script("scrollTo({top: 0, behavior: 'instant'})")
+
+
 def test_from_a_recipe_to_an_accepted_package_with_a_note_in_between(bench, shot, people, artist, worker):
     shape = trace(shot, people["rafe"], name="sail")
     artist.sign_in("rafe")
@@ -62,6 +83,7 @@ def test_from_a_recipe_to_an_accepted_package_with_a_note_in_between(bench, shot
     artist.css("#ask .btn-primary").click()
     artist.until(lambda: artist.css("#state").text == "proved", 60)
     assert "Grading 1: the matte, PNG, 16 bits" in artist.text and "read back by another library" in artist.text
+    plays_and_shows(artist)
 
     # handed over, returned with a note on a place
     artist.click("Hand over")
@@ -136,6 +158,7 @@ def test_shapes_drawn_elsewhere_come_in_with_a_report(shot, people, artist, tmp_
     artist.frame_is(1003)
     artist.css('input[type="file"][accept*="svg"]').send_keys(str(drawing))
     artist.until(lambda: "Left out: 1 'text'" in artist.text and "Keyed on frame 1003" in artist.text)
+    artist.open_stack()
     artist.until(lambda: "blade adds, blade 2 cuts" in artist.text)
     artist.press("2")
     artist.until(lambda: artist.pixels("matte-layer", 15, 15)[0] == 255 and artist.pixels("matte-layer", 25, 25)[0] == 0)

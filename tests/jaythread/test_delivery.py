@@ -270,6 +270,18 @@ def test_damage_while_writing_makes_it_fail_by_name(asked, monkeypatch):
     assert asked.state == "failed" and "KITE_010_kite.1004.png is empty" in asked.wrong[0] and not asked.folder.exists()
 
 
+def test_several_plain_mattes_asked_for_at_once_are_a_package_each(shot, people, asked, client):
+    other = str(uuid.uuid4())
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="copy matte", matte=other, of=str(asked.matte_id), name="arm"))
+    client.force_login(people["rafe"], backend=BACKEND)
+    where, what = f"/shots/{shot.pk}/deliveries", {"matte": [str(asked.matte_id), other], "recipe": "starter:compositor, stills of 16 bits"}
+    said = client.post(f"{where}/shown", {**FORM, **what}).json()
+    assert said["lines"][0].startswith("2 packages, one of each matte")
+    assert "2 packages are asked for" in client.post(where, what, follow=True).content.decode()
+    made = Delivery.objects.exclude(pk=asked.pk)
+    assert sorted(d.matte.name for d in made) == ["arm", "kite"] and not any(d.others for d in made)
+
+
 def test_a_movie_is_made_of_chunks_too_and_several_mattes_go_into_one_file(shot, people, asked):
     movie = again(asked, people, recipe=Recipe(format="ffv1", pattern="{shot}_{matte}_{version}"), recipe_name="archive")
     assert movie.state == "proved" and (movie.package / "KITE_010_kite_002.mkv").stat().st_size > 0

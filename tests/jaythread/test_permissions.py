@@ -93,6 +93,8 @@ ROWS = {
     "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
     "api:copy_matte": ("JSON", "/api/shots/{shot}/mattes/{matte}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
     "api:export_svg": ("GET", "/api/shots/{shot}/mattes/{matte}/svg", None, (401, 404, 200, 200, 200)),
+    "api:answer_note": ("JSON", "/api/shots/{shot}/notes/{note}/answers", {"text": "mended"}, (401, 404, 403, 200, 200)),
+    "answer-note": ("POST", "/deliveries/{delivery}/notes/{note}/answer", {"says": "mended"}, (IN, 404, 403, 302, 302)),
     "api:note_done": ("JSON", "/api/shots/{shot}/notes/{note}/done", {"done": True}, (401, 404, 403, 200, 200)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
 }

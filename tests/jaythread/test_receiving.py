@@ -9,6 +9,7 @@ from django.utils import timezone
 from jaythread.delivery import actions as delivery
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Note
+from jaythread.desk.review import notes
 from jaythread.errors import NotAllowed, NotThere, Refused
 from jaythread.receiving import actions, transfer
 from jaythread.receiving.models import Link, Sending
@@ -99,6 +100,17 @@ def test_what_does_not_pass_is_said_and_nothing_counts_as_delivered(bench, packa
     )
 
 
+def test_an_answer_waits_while_the_other_side_is_silent(bench, package, people, shot, settings):
+    note = Note.objects.create(shot=shot, frame=1004, says="soft here", by="noor", ref="00" * 8 + ":1")
+    notes.answer(people["rafe"], shot.pk, note.pk, "mended")
+    there, settings.BENCH = settings.BENCH, "http://127.0.0.1:9"
+    assert actions.send_answers() == 0 and not note.answers.get().sent
+    settings.BENCH = there  # their note is not there (any more): nothing is tried for ever
+    assert actions.send_answers() == 1 and note.answers.get().sent
+    with pytest.raises(Refused, match="Write an answer"):
+        notes.answer(people["rafe"], shot.pk, note.pk, "  ")
+
+
 def test_silence_is_tried_for_a_while_and_then_said(bench, package, people, settings):
     settings.BENCH = "http://127.0.0.1:9"
     it = handed(package, people)
@@ -139,6 +151,14 @@ def test_a_note_comes_back_to_its_frame_and_place_once(bench, package, people, c
     assert client.get(f"/api/shots/{shot.pk}/news?revision=0").json()["notes"][0]["text"] == "soft here"
     assert b"1 note" in client.get(f"/productions/{shot.production_id}").content
     assert b"soft here" in client.get(f"/deliveries/{package.pk}/hand-over").content
+    client.post(f"/deliveries/{package.pk}/notes/{note.pk}/answer", {"says": "mended, 12 px tighter"})
+    assert b"being sent" in client.get(f"/deliveries/{package.pk}").content
+    assert actions.send_answers() == 1 and actions.send_answers() == 0
+    assert b"mended, 12 px tighter" in client.get(f"/deliveries/{package.pk}").content
+    with bench.test_client() as door:
+        assert b"mended, 12 px tighter" in door.get(f"/packages/{it.remote}").data
+    told = client.get(f"/api/shots/{shot.pk}/news?revision=0").json()["notes"][0]["answers"]
+    assert told == [{"by": "rafe", "text": "mended, 12 px tighter"}]
     client.post(f"/api/shots/{shot.pk}/notes/{note.pk}/done", {"done": True}, content_type="application/json")
     assert Note.objects.get().done and b"1 note" not in client.get(f"/productions/{shot.production_id}").content
 

@@ -8,8 +8,8 @@ from django.http import FileResponse, HttpRequest
 from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 
-from jaythread.desk.api.schemas import NothingOut, TakenInOut
-from jaythread.desk.edit.types import Frame
+from jaythread.desk.api.schemas import AnswerOut, NothingOut, TakenInOut
+from jaythread.desk.edit.types import Frame, Text
 from jaythread.desk.exchange import documents
 from jaythread.desk.review import notes
 from roto.errors import BadDocument
@@ -53,3 +53,16 @@ def note_done(request: HttpRequest, shot_id: int, note_id: int, body: DoneIn) ->
     """A note is done, or it is open again."""
     notes.mark_done(request.user, shot_id, note_id, body.done)
     return {}
+
+
+class AnswerIn(Schema):
+    """What is answered to a note."""
+
+    text: Text
+
+
+@router.post("/shots/{shot_id}/notes/{note_id}/answers", response=AnswerOut)
+def answer_note(request: HttpRequest, shot_id: int, note_id: int, body: AnswerIn) -> Any:
+    """Answer a note; one of the other side goes there."""
+    made = notes.answer(request.user, shot_id, note_id, body.text)
+    return {"by": made.user.get_username(), "text": made.says}

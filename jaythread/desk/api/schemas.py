@@ -222,6 +222,11 @@ class ChangedOut(TypedDict):
     tracks: NotRequired[list[TrackOut]]
 
 
+class AnswerOut(TypedDict):
+    by: str
+    text: str
+
+
 class NoteOut(TypedDict):
     id: int
     frame: int
@@ -231,6 +236,7 @@ class NoteOut(TypedDict):
     by: str
     package: str
     done: bool
+    answers: list[AnswerOut]
 
 
 class NewsOut(TypedDict):

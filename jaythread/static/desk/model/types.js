@@ -12,7 +12,8 @@
  * @typedef {{id: string, name: string, inverted: boolean, shift: number[][], shifts: number[], sentence: string, stack: Line[]}} Matte
  * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, message: string,
  *   partial: any, settings: any}} Job
- * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, done: boolean}} Note
+ * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, done: boolean,
+ *   answers: {by: string, text: string}[]}} Note
  * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string, pixelAspect: number}} Shot
  * @typedef {{id: number, version: number, name: string, first: number, last: number}} Clip
  * @typedef {{shot: Shot, plate: {id: number, state: string, version: number, missing: number[], cuts: number[]} | null, clips: Clip[],

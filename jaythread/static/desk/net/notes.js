@@ -23,6 +23,11 @@ export class Notes extends EventTarget {
     return this.open.filter((n) => n.frame === this.store.view.frame && n.x !== null);
   }
 
+  async answer(note, text) {
+    await post(`/shots/${this.store.document.shot.id}/notes/${note.id}/answers`, { text });
+    await this.news.ask();
+  }
+
   async mark(note, done) {
     await post(`/shots/${this.store.document.shot.id}/notes/${note.id}/done`, { done });
     await this.news.ask();

@@ -10,11 +10,19 @@ export const notes = part(() => ({
   },
   sync() {
     const { notes: all, store } = this.desk;
-    this.notes = all.all.map((n) => ({ ...n, here: n.frame === store.view.frame }));
+    this.notes = all.all.map((n) => ({ ...n, here: n.frame === store.view.frame, told: n.answers.map((a) => `${a.by}: ${a.text}`).join(" / ") }));
     this.open = all.open.length;
   },
   goNote(note) {
     this.desk.store.view.go(note.frame);
+  },
+  answer(note, event) {
+    event.preventDefault();
+    const [field] = event.target.elements;
+    const text = field.value.trim();
+    if (!text) return;
+    field.value = "";
+    return this.desk.attempt(() => this.desk.notes.answer(note, text));
   },
   noteDone(note) {
     return this.desk.attempt(() => this.desk.notes.mark(note, !note.done));
