@@ -13,6 +13,7 @@ from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
 from jaythread.errors import answer
+from jaythread.guide import pages as guide
 from jaythread.jobs.api import router as jobs_router
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
@@ -49,6 +50,10 @@ urlpatterns = [
     path("sign-in", SignIn.as_view(), name="sign-in"),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
     path("surfaces", surfaces, name="surfaces"),
+    path("guide", guide.guide, name="guide"),
+    path("guide/search", guide.search, name="guide-search"),
+    path("guide/pictures/<slug:name>.png", guide.picture, name="guide-picture"),
+    path("guide/<slug:slug>", guide.guide, name="guide-page"),
     path("productions/make", productions.make, name="make-production"),
     path("productions/<int:production_id>", productions.production, name="production"),
     path("productions/<int:production_id>/invite", productions.invite, name="invite"),

@@ -24,8 +24,8 @@ def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
         try:
             files = [*request.FILES.getlist("files"), *request.FILES.getlist("folder")]
             holds = request.POST.get("missing") == "hold"
-            actions.bring_in(request.user, production_id, request.POST.get("name", ""), files, holds=holds)
-            return redirect("production", production_id)
+            shot = actions.bring_in(request.user, production_id, request.POST.get("name", ""), files, holds=holds)
+            return redirect("desk", shot.pk)
         except (BadUpload, Refused) as error:
             messages.error(request, f"Not taken: {error.message}")
     return render(request, "plates/bring_in.html", {"membership": place, "name": request.POST.get("name", "")})

@@ -14,23 +14,31 @@ MOST = 4096
 """px: and at most so large a picture is drawn for it; a longer stroke is drawn coarser"""
 
 
-def stroke_outline(path: object, radius: float, tolerance: float = 1.0) -> tuple[Floats, list[bool]]:
+def stroke_outline(path: object, radius: float, tolerance: float = 1.0, radii: object = None) -> tuple[Floats, list[bool]]:
     """The outline around a painted stroke: points (n, 6) and which are curves, as `fit_loop` gives them.
 
-    path: (k, 2), the brush's middle in plate px. radius, tolerance: px. What a stroke encloses belongs to it; of several pieces the
-    largest is taken.
+    path: (k, 2), the brush's middle in plate px. radius, tolerance: px. radii: (k,) px, where a pen was pressed more or less. What a
+    stroke encloses belongs to it; of several pieces the largest is taken.
     """
     places = np.asarray(path, np.float64).reshape(-1, 2)
     if not len(places) or not np.isfinite(places).all() or not radius > 0:
         raise BadGeometry("A brush needs a place to paint and a size above 0.")
-    low, high = places.min(axis=0) - radius - 2, places.max(axis=0) + radius + 2
+    wide = np.full(len(places), float(radius)) if radii is None else np.asarray(radii, np.float64).reshape(-1)
+    if len(wide) != len(places) or not (np.isfinite(wide).all() and (wide > 0).all()):
+        raise BadGeometry("Each place of a stroke needs a radius above 0.")
+    low, high = places.min(axis=0) - wide.max() - 2, places.max(axis=0) + wide.max() + 2
     scale = min(FINE, MOST / float((high - low).max()))
     width, height = np.ceil((high - low) * scale).astype(int)
     canvas = np.zeros((height, width), np.uint8)
     line = np.rint((places - low) * scale * 16 - 8).astype(np.int32)
-    cv2.polylines(canvas, [line], False, 255, max(1, round(2 * radius * scale)), cv2.LINE_8, 4)
-    for spot in (line[0], line[-1]):
-        cv2.circle(canvas, tuple(map(int, spot)), round(radius * scale * 16), 255, -1, cv2.LINE_8, 4)
+    if radii is None:
+        cv2.polylines(canvas, [line], False, 255, max(1, round(2 * radius * scale)), cv2.LINE_8, 4)
+        line, wide = line[[0, -1]], wide[[0, -1]]
+    else:
+        for a, b, r in zip(line, line[1:], (wide[:-1] + wide[1:]) / 2, strict=False):
+            cv2.line(canvas, tuple(map(int, a)), tuple(map(int, b)), 255, max(1, round(2 * r * scale)), cv2.LINE_8, 4)
+    for spot, r in zip(line, wide, strict=True):
+        cv2.circle(canvas, tuple(map(int, spot)), round(r * scale * 16), 255, -1, cv2.LINE_8, 4)
     return around(canvas > 0, (float(low[0]), float(low[1])), scale, tolerance)
 
 

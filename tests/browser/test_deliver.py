@@ -109,7 +109,7 @@ def test_from_a_recipe_to_an_accepted_package_with_a_note_in_between(bench, shot
     artist.until(lambda: "This corner should be cut." in artist.css(".notes ol").text)
     ring = lambda px: artist.pixels("outline-layer", 48 + px / artist.view()[0], 32 + px / artist.view()[0])[3]  # noqa: E731
     artist.until(lambda: max(ring(px) for px in (12, 12.5, 13, 13.5, 14, 14.5)) > 200)
-    artist.css(".notes li input").click()
+    artist.css(".notes li input[type=checkbox]").click()
     artist.until(lambda: "off" in artist.css(".notes li").get_attribute("class"))
     assert artist.complaints() == []
     desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="live", shape=shape, ranges=[[1001, 1006]]))

@@ -79,6 +79,7 @@ async function open() {
   desk.ownKeys = data.keys;
   store.view.set("keyKind", data.keyKind, true);
   desk.pointer = stage.pointer = new Pointer(stage, () => desk.tool);
+  desk.pointer.erased = (p) => /** @type {any} */ (desk).erase(p);
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
   Object.assign(stage, { fringes, fits, notes, preview, clips });
   board.fits = fits;

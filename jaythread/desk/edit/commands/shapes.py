@@ -91,12 +91,13 @@ def freehand(session: Session, said: Freehand) -> Outcome:
 
 class Fringe(NewShape):
     """A band in which alpha is solved from the plate, right above the line of a shape in a stack. path: where a brush of that radius (px)
-    was led; without one the band is all that the shape's soft edge covers."""
+    was led; radii: px at each place, of a pen that is pressed more or less. Without a path the band is all that the soft edge covers."""
 
     do: Literal["fringe"]
     of: str
     path: Annotated[Path, Field(min_length=1, max_length=20000)] | None = None
     radius: float = Field(24.0, ge=1, le=1000)
+    radii: list[Annotated[float, Field(gt=0, le=1000)]] | None = None
     tolerance: float = Field(1.0, ge=0.05, le=50)
 
 
@@ -110,7 +111,7 @@ def fringed(session: Session, said: Fringe) -> Outcome:
     subject = session.core(row)
     order = _right_above(matte, row)
     if said.path is not None:
-        points, curves = stroke_outline(said.path, said.radius, said.tolerance)
+        points, curves = stroke_outline(said.path, said.radius, said.tolerance, said.radii)
     else:
         points, curves = fringe.band_of_reach(core_cache.matte(session.shot, matte), subject, said.frame)
     new = replace(fringe.made_band(shape_id, said.name, subject, said.frame, points, curves), colour=said.colour)

@@ -18,6 +18,13 @@ export const keys = {
     if (store.document.mayTrace) store.view.set("scope", { here: "all", all: "on", on: "here" }[store.view.scope]);
   },
 
+  // The picked keys by so many frames; where none is picked, those of the chosen shapes here.
+  bringKeys(by) {
+    const { board, store } = this;
+    if (!board.keys.length) board.pickOn(store.view.frame);
+    if (!board.bringKeys(by)) this.tell("There is no key of what is chosen here: Shift + left and right go to one, and pick it.");
+  },
+
   // Keep what the picked key holds, to put it on another frame.
   copyKey() {
     const { keys } = this.board;

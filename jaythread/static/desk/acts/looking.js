@@ -3,6 +3,7 @@
 import { bounds, union } from "../geom/outline.js";
 import { around } from "../geom/view.js";
 import { stackedAt } from "../model/hit.js";
+import { keepKnown, knows } from "../model/next.js";
 
 /** @type {ThisType<any> & Record<string, any>} */
 export const looking = {
@@ -16,6 +17,12 @@ export const looking = {
       store.view.go(this.flipped);
       this.flipped = undefined;
     }
+  },
+
+  // Whether the sentence about the next thing stands above the picture's corner.
+  tellNext() {
+    keepKnown(!knows());
+    this.store.say("changed");
   },
 
   // The picture alone in a window of its own, for another screen; asked for again, the same window comes up.

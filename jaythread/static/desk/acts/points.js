@@ -1,6 +1,7 @@
 // Acts on points: choosing them, moving them by the keyboard, adding and taking away. `Desk` has them as its own.
 
 import { shifted } from "../geom/outline.js";
+import { hit } from "../model/hit.js";
 import { edit } from "../net/commands.js";
 
 /** @type {ThisType<any> & Record<string, any>} */
@@ -78,6 +79,18 @@ export const points = {
     if (!commands.length || !store.document.mayTrace) return this.tell("Choose points, or pick a key on the thread board by a click on its knot.");
     store.selection.letPointsGo();
     this.edits.pushAll("removed points", commands);
+  },
+
+  // The eraser end of a pen takes back: the last point in hand, what is being drawn, or the point that it is put on.
+  erase(p) {
+    const { store } = this;
+    if (store.view.drawing === "points") return this.tracing.takeBack();
+    if (store.view.drawing) return this.tool.cancel();
+    const found = hit(store, p.scale, p.x, p.y);
+    if (found?.kind !== "point" || !store.selection.editable.includes(found.shape)) return;
+    store.selection.choose(found.shape.id, [found.index]);
+    this.board.keys = [];
+    this.takeAway();
   },
 
   pointKind(to) {

@@ -73,6 +73,9 @@ export function acts(desk, own, MODES) {
     { id: "paint-fringe", group: "Soft edge", keys: ["Shift+B"], says: "Paint a fringe: hair or fuzz of the chosen shape, solved from the plate", run: () => { desk.setStep("soften"); desk.paintFringe(); } },
     { id: "choose-next-shapes-lie", group: "Points", keys: ["Z"], says: "Choose the next of the shapes that lie under the pointer", run: () => desk.nextUnder() },
     { id: "change-touches-key-here", group: "Keys and shapes", keys: ["A"], says: "A change touches the key here, all keys, or all from here on (round and round)", run: () => desk.nextScope() },
+    { id: "picked-keys-earlier", group: "Keys and shapes", keys: ["Ctrl+,"], says: "Bring the picked keys one frame earlier", run: () => desk.bringKeys(-1) },
+    { id: "picked-keys-later", group: "Keys and shapes", keys: ["Ctrl+."], says: "Bring the picked keys one frame later", run: () => desk.bringKeys(1) },
+    { id: "pick-one-key-here", group: "Keys and shapes", keys: ["Shift+Z"], says: "Pick one of the keys on this frame; again: the next of them", run: () => desk.board.pickNext(store.view.frame) },
     { id: "copy-picked-key", group: "Keys and shapes", keys: ["Y"], says: "Copy the picked key", run: () => desk.copyKey() },
     { id: "put-copied-key-on", group: "Keys and shapes", keys: ["V"], says: "Put the copied key on this frame", run: () => desk.pasteKey() },
     { id: "duplicate-chosen-shape-with", group: "Keys and shapes", keys: ["Shift+D"], says: "Duplicate the chosen shape with its keys", run: () => desk.duplicate() },
@@ -104,6 +107,7 @@ export function acts(desk, own, MODES) {
     { id: "hold-pan-dragging", group: "Looking", keys: [" "], says: "Hold to pan by dragging (or use the middle button); the wheel zooms at the pointer", fixed: true, run: () => {} },
     { id: "picture-alone", group: "Looking", keys: ["Shift+U"], says: "The picture alone: board and panel put away, or back", run: () => desk.room.alone() },
     { id: "second-window", group: "Looking", keys: ["Shift+H"], says: "A second window with the picture alone, in step with this one: for another screen", run: () => desk.secondWindow() },
+    { id: "what-comes-next", group: "Looking", keys: ["Ctrl+?"], says: "Say what comes next, or do not", run: () => desk.tellNext() },
     { id: "this-list-keys", group: "Looking", keys: ["?"], says: "This list of keys", run: () => desk.showKeys() },
   ].map((act) => ({ when: () => true, ...act, ours: act.keys, keys: own[act.id] || act.keys }));
 }

@@ -42,14 +42,14 @@ export class Fringes extends EventTarget {
     return this.store.jobs.of(SOLVE, this.chosen?.id);
   }
 
-  // path: where a brush of that radius (plate px) was led; none: the band is the soft edge of the chosen shape.
-  make(path, radius) {
+  // path: where a brush of that radius (plate px) was led; radii: at each place of it, of a pen; none: the band is the soft edge of the chosen shape.
+  make(path, radius, radii = null) {
     const { document, selection, view } = this.store;
     const shape = selection.editable.at(-1);
     const { matte } = selection;
     if (!shape || !matte || !selection.stack().some((line) => line.shape === shape.id)) return this.tell("Choose the shape whose hair or fuzz is to be solved.");
     const id = newId();
-    const band = path ? { path, radius } : {};
+    const band = path ? { path, radius, ...(radii ? { radii } : {}) } : {};
     const name = document.freeName("fringe");
     const command = edit.fringe({ shape: id, entry: newId(), matte, of: shape.id, name, frame: view.frame, colour: (shape.colour + 1) % 8, ...band });
     view.set("drawing", false);

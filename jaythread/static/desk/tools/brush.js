@@ -4,6 +4,9 @@ import { toScreen } from "../geom/view.js";
 import * as glyphs from "../glyphs/outlines.js";
 import { Stroke } from "./stroke.js";
 
+// A pen pressed half way paints as wide as the brush is; lightly less, hard more.
+const wide = (radius, press) => Math.max(1, Math.min(1000, radius * (0.3 + 1.4 * press)));
+
 export class Brush extends Stroke {
   constructor(desk) {
     super(desk, 2);
@@ -27,9 +30,11 @@ export class Brush extends Stroke {
   }
 
   up() {
-    const { path } = this;
+    const { path, radius } = this;
+    const pen = this.presses.some((press) => press !== 0.5);
+    const radii = pen ? this.presses.map((press) => wide(radius, press)) : null;
     this.clear();
-    if (path.length) this.desk.fringes.make(path, this.radius);
+    if (path.length) this.desk.fringes.make(path, radius, radii);
     this.desk.stage.draw("outline");
   }
 

@@ -3,6 +3,7 @@
 import * as V from "../geom/view.js";
 
 const WHEEL = 0.0016; // zoom per wheel px, as a power of e
+const ERASER = 5; // the button that a pen turned round presses
 
 export class Pointer {
   constructor(stage, toolNow) {
@@ -11,6 +12,9 @@ export class Pointer {
     this.active = null; // the tool that holds the pointer
     this.panning = null;
     this.space = false;
+    this.fingers = new Map(); // on the picture: by pointer, where each is
+    /** @type {(p: any) => void} */
+    this.erased = () => {}; // told by the composition root: the eraser end of a pen was put down
     /** @type {() => void} */
     this.pressed = () => {}; // told by the composition root
     this.last = null;
@@ -54,7 +58,9 @@ export class Pointer {
     this.pressed();
     const p = this.place(e);
     this.stage.element.setPointerCapture(e.pointerId);
-    if (e.button === 1 || (e.button === 0 && this.space)) {
+    if (this.pinches(e, p)) return;
+    if (e.pointerType === "pen" && e.button === ERASER) this.erased(p);
+    else if (e.button === 1 || (e.button === 0 && this.space)) {
       this.panning = p;
       this.stage.element.style.cursor = "grabbing";
     } else if (e.button === 0) {
@@ -64,8 +70,31 @@ export class Pointer {
     e.preventDefault();
   }
 
+  // Two fingers: the picture goes with them, whatever the first one had begun.
+  pinches(e, p) {
+    if (e.pointerType !== "touch") return false;
+    this.fingers.set(e.pointerId, p);
+    if (this.fingers.size < 2) return false;
+    this.active?.cancel?.();
+    this.active = this.panning = null;
+    e.preventDefault();
+    return true;
+  }
+
+  pinch(e, p) {
+    const [a, b] = this.fingers.values();
+    this.fingers.set(e.pointerId, p);
+    const [c, d] = this.fingers.values();
+    const middle = (one, other) => [(one.sx + other.sx) / 2, (one.sy + other.sy) / 2];
+    const [was, now] = [middle(a, b), middle(c, d)];
+    const apart = (one, other) => Math.max(1, Math.hypot(one.sx - other.sx, one.sy - other.sy));
+    const moved = V.pan(this.stage.view, now[0] - was[0], now[1] - was[1]);
+    this.stage.setView(V.zoomAt(moved, apart(c, d) / apart(a, b), now[0], now[1]));
+  }
+
   move(e) {
     const p = this.place(e);
+    if (this.fingers.size > 1 && this.fingers.has(e.pointerId)) return this.pinch(e, p);
     this.last = p;
     this.stage.under(p);
     if (this.panning) {
@@ -76,6 +105,7 @@ export class Pointer {
   }
 
   up(e, lost = false) {
+    if (this.fingers.delete(e.pointerId) && this.fingers.size) return;
     if (this.panning) this.panning = null;
     else if (this.active) {
       const tool = this.active;

@@ -165,18 +165,40 @@ export class Board extends Threads {
     if (this.ranging) this.setRange(this.ranging.frames);
     const { bringing } = this;
     if (bringing && bringing.to !== bringing.from) {
-      const moved = this.keys.map((k) => ({ ...k, to: this.brought(k.frame) }));
-      const each = new Map();
-      for (const { shape, channel, frame, to } of moved) {
-        const name = shape + channel;
-        if (!each.has(name)) each.set(name, edit.retimeKeys({ shape, channel, moves: {} }));
-        each.get(name).moves[frame] = to;
-      }
-      this.keys = moved.map(({ shape, channel, to }) => ({ shape, channel, frame: to }));
+      this.moveKeys(bringing.stretch ? "stretched" : "moved", (frame) => this.brought(frame));
       this.store.view.go(bringing.to);
-      this.edits.pushAll(`${bringing.stretch ? "stretched" : "moved"} ${moved.length} keys`, [...each.values()]);
     }
     this.drop();
+  }
+
+  // Picked keys go to other frames. how: "moved" or "stretched". to: where a key of a frame goes.
+  moveKeys(how, to) {
+    const moved = this.keys.map((k) => ({ ...k, to: to(k.frame) }));
+    const each = new Map();
+    for (const { shape, channel, frame, to } of moved) {
+      const name = shape + channel;
+      if (!each.has(name)) each.set(name, edit.retimeKeys({ shape, channel, moves: {} }));
+      each.get(name).moves[frame] = to;
+    }
+    this.keys = moved.map(({ shape, channel, to }) => ({ shape, channel, frame: to }));
+    this.edits.pushAll(`${how} ${moved.length} keys`, [...each.values()]);
+  }
+
+  // Without a mouse: all picked keys by so many frames.
+  bringKeys(by) {
+    if (!this.keys.length || !this.store.document.mayTrace) return false;
+    this.moveKeys("moved", (frame) => frame + by);
+    this.store.view.go(this.store.view.frame + by);
+    return true;
+  }
+
+  // Pick one of the keys on a frame; again: the next of them.
+  pickNext(frame) {
+    const was = this.keys;
+    this.pickOn(frame);
+    const at = was.length === 1 ? this.keys.findIndex((k) => k.shape === was[0].shape && k.channel === was[0].channel) : -1;
+    if (this.keys.length) this.keys = [this.keys[(at + 1) % this.keys.length]];
+    this.store.say("changed");
   }
 
   pickBoxed() {

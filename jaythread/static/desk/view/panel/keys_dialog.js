@@ -5,7 +5,7 @@ import { post } from "../../net/api.js";
 import { dialog, part } from "./component.js";
 
 export const keysDialog = part(() => ({
-  rows: [], search: "", changing: "", keySays: "",
+  rows: [], pages: [], search: "", changing: "", keySays: "",
 
   connected(desk) {
     desk.showKeys = () => this.open();
@@ -21,7 +21,17 @@ export const keysDialog = part(() => ({
   find() {
     const words = this.search.toLowerCase().split(" ").filter(Boolean);
     const rows = this.table.map((act) => ({ id: act.id, fixed: Boolean(act.fixed), says: act.says, group: act.group, keys: act.keys.map(nameOf).join(", or ") }));
+    this.look(words);
     this.rows = rows.filter((row) => words.every((w) => `${row.says} ${row.group} ${row.keys}`.toLowerCase().includes(w)));
+  },
+  // Pages of the guide that hold the words, a moment after the last key.
+  look(words) {
+    clearTimeout(this.looking);
+    if (!words.length) this.pages = [];
+    else this.looking = setTimeout(async () => {
+      const reply = await fetch(`/guide/search?words=${encodeURIComponent(words.join(" "))}`).catch(() => null);
+      if (reply?.ok) this.pages = (await reply.json()).pages;
+    }, 200);
   },
   change(row) {
     this.changing = row.id;

@@ -1,0 +1,1 @@
+"""The guide for artists as pages."""
