@@ -130,7 +130,8 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
             "cut",
         )
         soft = {"do": "soften", "shape": body[0]["shape"], "frame": 1001, "inner": 1.0, "outer": 1.5}
-        return [*body, soft, *hole, *_laid("cross of the spars", (300, 255), kite_pose, (300, 300), 1001, [1001, 1013, 1025, 1037])]
+        laid = _laid("cross of the spars", (300, 255), kite_pose, (300, 300), 1001, [1001, 1013, 1025, 1037])
+        return [*body, soft, *hole, *laid, *_rider(laid[0]["track"])]
     if scene.name == "MILL_040":
         blade = np.array([(5, -60), (62, -70), (58, -258), (5, -262)], float)
         flat = np.concatenate([blade, np.zeros((4, 4))], axis=1)
@@ -140,6 +141,21 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
     if scene.name == "MAKER_030":
         return _maker(scene, matte)
     return []
+
+
+def _rider(track: str) -> list[Edit]:
+    """A second matte, of the knot where the spars cross: its shape rides on their track, and is live as long as that is laid."""
+    matte, shape = str(uuid.uuid4()), str(uuid.uuid4())
+    middle = kite_pose(0.0).matrix((300, 300)) @ (300.0, 255.0, 1.0)
+    turn = np.arange(6) * np.pi / 3
+    ring = rounded(middle + 11 * np.stack([np.cos(turn), np.sin(turn)], axis=1))
+    outline = {"points": ring.tolist(), "curves": [True] * len(ring)}
+    return [
+        {"do": "new matte", "matte": matte, "name": "knot"},
+        {"do": "trace", "shape": shape, "entry": str(uuid.uuid4()), "matte": matte, "name": "knot", "frame": 1001, "colour": 7, **outline},
+        {"do": "carry", "shape": shape, "frame": 1001, "track": track, "how": "move"},
+        {"do": "live", "shape": shape, "ranges": [[1001, 1037]]},
+    ]
 
 
 def finished(scene: Scene, matte: str) -> list[Edit]:
@@ -229,4 +245,7 @@ def _maker(scene: Scene, matte: str) -> list[Edit]:
     for k, dy in enumerate((-18, -6, 7, 20)):
         finger = rounded([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)])
         traced_shapes.insert(4 + k, carried(matte, f"finger {k + 1}", 3, finger, True, arm, (40, 60), 1001, every))
-    return [edit for edits in traced_shapes for edit in edits] + soft + [*fringe, solved]
+    hand = [edits[0]["shape"] for edits in traced_shapes if edits[0]["name"] in ("hand", *(f"finger {k}" for k in range(1, 5)))]
+    grouped = {"do": "new group", "shape": str(uuid.uuid4()), "name": "hand and fingers", "members": hand, "frame": 1001, "colour": 3}
+    locked = {"do": "lock", "shape": traced_shapes[1][0]["shape"], "locked": True}  # the hem is done
+    return [edit for edits in traced_shapes for edit in edits] + soft + [*fringe, solved, grouped, locked]

@@ -46,11 +46,10 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     artist.css("#files").send_keys("\n".join(map(str, stills)))
     artist.css("#name").send_keys("KITE_010")
     artist.css("form .btn-primary").click()
-    artist.until(lambda: "1001 - 1008" in artist.text and "320 x 180" in artist.text)
-    artist.click("Open the desk")
 
-    # 3. the desk: stepping wherever the focus is, zooming at the pointer
-    artist.until(lambda: artist.css("body").get_attribute("data-open"))
+    # 3. the desk opens by itself: stepping wherever the focus is, zooming at the pointer
+    artist.until(lambda: artist.css("body").get_attribute("data-open"), 60)
+    assert "1001-1008" in artist.text.replace("\n", "") and "Trace a new shape" in artist.css("#next").text
     artist.view()
     artist.press("s")
     artist.until(lambda: artist.label("shutter angle, degrees").is_displayed())
@@ -79,8 +78,10 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     core = shape.to_core()
     assert np.allclose(core.outlines(np.array([1001]))[0, :, :2], put, atol=0.01)
     assert core.kinds.tolist() == [0, 0, 0, 1]
+    artist.until(lambda: "Step on with the right arrow" in artist.css("#next").text)
 
     artist.press(Keys.END)
+    artist.until(lambda: "makes a key on this frame" in artist.css("#next").text)
     artist.press("p")
     moved = artist.drag((120, 60), (140, 62), (155, 66))
     artist.saved()
@@ -117,7 +118,11 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     artist.press(Keys.ENTER)
     artist.saved()
     artist.choose("How shape 2 combines", "cuts")
+    artist.open_stack()
     artist.until(lambda: "shape 1 adds, shape 2 cuts" in artist.text)
+    artist.click("Fold the stack")
+    artist.click("I know")  # from here on nobody is told what comes next
+    artist.until(lambda: not artist.css("#next").is_displayed())
     artist.press("2")
     artist.until(lambda: artist.pixels("matte-layer", 60, 60)[0] == 255)
     artist.until(lambda: artist.pixels("matte-layer", 100, 70)[0] == 0)
