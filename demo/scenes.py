@@ -1,14 +1,15 @@
-"""The four shots. A scene knows its ground, its layers (sprite and pose by time) and which of them make the true matte."""
+"""The five shots. A scene knows its ground, its layers (sprite and pose by time) and which of them make the true matte."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from demo.sprites import Picture, Pose, Sprite, draw, exposed, fill, noise, stroke
+from demo import pier
+from demo.sprites import Picture, Pose, Sprite, curve, draw, exposed, fill, noise, stroke
 
 SHUTTER = 180.0
 EXPOSURES = 12
@@ -82,16 +83,6 @@ def _sky_and_dunes(width: int, height: int, seed: int, horizon: float = 0.7) -> 
         shade = np.array([0.45, 0.46, 0.24]) * rng.uniform(0.6, 1.35)
         cv2.polylines(out, [np.rint(blade * 16).astype(np.int32)], False, shade.tolist(), 1 + int(rng.random() < 0.4), cv2.LINE_AA, 4)
     return cv2.GaussianBlur(out, (0, 0), 1.2)
-
-
-def _curve(points: object, per: int = 24) -> NDArray[np.float64]:
-    """A smooth closed line through points (Catmull-Rom), for painters only."""
-    p = np.asarray(points, float)
-    u = np.linspace(0, 1, per, endpoint=False)[:, None]
-    out = []
-    for a, b, c, d in zip(np.roll(p, 1, 0), p, np.roll(p, -1, 0), np.roll(p, -2, 0), strict=True):
-        out.append(b + 0.5 * u * (c - a + u * (2 * a - 5 * b + 4 * c - d + u * (3 * (b - c) + d - a))))
-    return np.concatenate(out)
 
 
 KITE_OUTLINE = ((300, 20), (505, 255), (300, 640), (95, 255))
@@ -193,15 +184,15 @@ def _maker() -> tuple[Sprite, Sprite, Sprite]:
     rng = np.random.default_rng(31)
 
     def body(canvas: Picture, k: float) -> None:
-        fill(canvas, _curve([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)]), (0.24, 0.36, 0.46), k)
+        fill(canvas, curve([(230, 130), (330, 170), (390, 330), (400, 700), (60, 700), (70, 330), (130, 170)]), (0.24, 0.36, 0.46), k)
         mask = canvas[:, :, 3].copy()
         for y in range(220, 700, 46):
             stroke(canvas, [(80, y), (392, y + 8)], (0.30, 0.44, 0.54), 4, k)
         canvas *= (mask > 0)[:, :, None]
 
     def head(canvas: Picture, k: float) -> None:
-        fill(canvas, _curve([(200, 150), (262, 190), (262, 270), (200, 330), (138, 270), (138, 190)]), (0.76, 0.57, 0.45), k)
-        fill(canvas, _curve([(200, 60), (285, 120), (370, 175), (200, 205), (30, 175), (115, 120)]), (0.80, 0.68, 0.38), k)
+        fill(canvas, curve([(200, 150), (262, 190), (262, 270), (200, 330), (138, 270), (138, 190)]), (0.76, 0.57, 0.45), k)
+        fill(canvas, curve([(200, 60), (285, 120), (370, 175), (200, 205), (30, 175), (115, 120)]), (0.80, 0.68, 0.38), k)
         for _ in range(150):
             x = rng.uniform(45, 355)
             y = 178 + 22 * np.sin((x - 30) / 340 * np.pi) - rng.uniform(0, 20)
@@ -223,10 +214,10 @@ def _maker() -> tuple[Sprite, Sprite, Sprite]:
             )
 
     def arm(canvas: Picture, k: float) -> None:
-        fill(canvas, _curve([(30, 20), (180, 30), (300, 42), (300, 84), (180, 96), (30, 100), (8, 60)]), (0.26, 0.39, 0.49), k)
-        fill(canvas, _curve([(292, 46), (340, 30), (392, 36), (404, 62), (392, 90), (340, 96), (292, 82)]), (0.76, 0.57, 0.45), k)
+        fill(canvas, curve([(30, 20), (180, 30), (300, 42), (300, 84), (180, 96), (30, 100), (8, 60)]), (0.26, 0.39, 0.49), k)
+        fill(canvas, curve([(292, 46), (340, 30), (392, 36), (404, 62), (392, 90), (340, 96), (292, 82)]), (0.76, 0.57, 0.45), k)
         for dy in (-18, -6, 7, 20):
-            fill(canvas, _curve([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)]), (0.76, 0.57, 0.45), k)
+            fill(canvas, curve([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)]), (0.76, 0.57, 0.45), k)
 
     return (
         draw(460, 710, (230, 400), body, 32, 0.08, 0.9),
@@ -253,7 +244,7 @@ def _ferry() -> Sprite:
     def paint(canvas: Picture, k: float) -> None:
         fill(
             canvas,
-            _curve([(60, 300), (1440, 300), (1560, 150), (1500, 480), (1380, 560), (160, 560), (40, 420)]),
+            curve([(60, 300), (1440, 300), (1560, 150), (1500, 480), (1380, 560), (160, 560), (40, 420)]),
             (0.30, 0.36, 0.40),
             k / 2,
         )
@@ -276,6 +267,7 @@ def scenes() -> tuple[Scene, ...]:
     """All shots of the production, the first first."""
     tower, sail = _mill()
     body, head, arm = _maker()
+    walker = pier.walker()
     return (
         Scene(
             "KITE_010", "kite", 1920, 1080, 1001, 72, 24, lambda f: _kite_ground(),
@@ -300,5 +292,14 @@ def scenes() -> tuple[Scene, ...]:
             "FERRY_020", "ferry", 1280, 720, 1001, 48, 25, lambda f: _ferry_ground(f >= 1025),
             (Layer(_ferry(), lambda t: Pose(-980 + 68 * t, 420 + 4 * np.sin(t / 4), 0.6 * np.sin(t / 5), 1.15)),),
             exposures=48,
+        ),
+        Scene(
+            "PIER_050", "walker", 1920, 1080, 1001, 100, 24, lambda f: pier.ground(),
+            (
+                Layer(walker["leg"], pier.other_leg_pose), Layer(walker["leg"], pier.leg_pose), Layer(walker["coat"], pier.coat_pose),
+                Layer(walker["head"], pier.head_pose), Layer(walker["arm"], pier.arm_pose),
+                *(Layer(walker["post"], partial(pier.post_pose, x), subject=False) for x in pier.POSTS),
+            ),
+            pier.shake,
         ),
     )  # fmt: skip

@@ -67,6 +67,16 @@ def draw(
     return Sprite(np.clip(small, 0, 1), anchor)
 
 
+def curve(points: object, per: int = 24) -> NDArray[np.float64]:
+    """A smooth closed line through points (Catmull-Rom), for painters only."""
+    p = np.asarray(points, float)
+    u = np.linspace(0, 1, per, endpoint=False)[:, None]
+    out = []
+    for a, b, c, d in zip(np.roll(p, 1, 0), p, np.roll(p, -1, 0), np.roll(p, -2, 0), strict=True):
+        out.append(b + 0.5 * u * (c - a + u * (2 * a - 5 * b + 4 * c - d + u * (3 * (b - c) + d - a))))
+    return np.concatenate(out)
+
+
 def fill(canvas: Picture, points: object, colour: tuple[float, float, float], scale: float) -> None:
     """A filled polygon on a large canvas, points in small pixels."""
     sixteenths = np.rint(np.asarray(points, np.float64) * scale * 16).astype(np.int32)

@@ -11,12 +11,13 @@ import pytest
 from demo.scenes import scenes
 
 SCENES = {s.name: s for s in scenes()}
-NAMES = ("KITE_010", "MILL_040", "MAKER_030", "FERRY_020")
+NAMES = ("KITE_010", "MILL_040", "MAKER_030", "FERRY_020", "PIER_050")
 
 
-def test_the_four_shots_are_as_large_and_long_as_promised():
+def test_the_shots_are_as_large_and_long_as_promised():
     assert set(NAMES) <= set(SCENES)
-    for name in ("KITE_010", "MAKER_030"):
+    assert SCENES["PIER_050"].frames == 100
+    for name in ("KITE_010", "MAKER_030", "PIER_050"):
         assert (SCENES[name].width, SCENES[name].height) == (1920, 1080) and SCENES[name].frames >= 72
     for name in ("MILL_040", "FERRY_020"):
         assert SCENES[name].width >= 1280 and SCENES[name].height >= 720 and SCENES[name].frames >= 48
