@@ -46,7 +46,7 @@ def test_nothing_to_paint_is_said(path, radius):
 def test_a_pen_pressed_harder_paints_wider():
     path = np.stack([np.linspace(20, 120, 60), np.full(60, 50.0)], axis=1)
     points, _ = stroke_outline(path, 10.0, 0.5, np.linspace(4, 16, 60))
-    line = polygon(points, 0.01)
+    line, _ = flatten(points[None], 0.01)
     for x, radius in ((40, 6.4), (100, 13.6)):
         near = line[np.abs(line[:, 0] - x) < 2]
         assert np.ptp(near[:, 1]) / 2 == pytest.approx(radius, abs=1.0)

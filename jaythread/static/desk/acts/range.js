@@ -26,6 +26,7 @@ export const workingRange = {
     const { document } = this.store;
     if (!document.mayTrace) return this.tell("Your role here is to look; artists and leads set the working range.");
     if (first === document.working[0] && last === document.working[1]) return;
+    document.provisionalRange([first, last]); // the other end may be set before the server answers
     return this.edits.push(edit.workingRange({ first, last }));
   },
 };

@@ -139,6 +139,13 @@ export class Document extends Slice {
     this.matte(command.matte)?.stack.push(line);
   }
 
+  // The working range as it was set just now.
+  /** @param {[number, number]} range */
+  provisionalRange(range) {
+    this.#working = range;
+    this.say("changed");
+  }
+
   // A matte that was asked for just now.
   provisionalMatte(id, name) {
     this.#mattes.push({ id, name, inverted: false, sentence: "", stack: [], shift: [], shifts: [] });
