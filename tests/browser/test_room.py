@@ -2,9 +2,12 @@
 
 from itertools import pairwise
 
+import numpy as np
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
+
+from jaythread.desk.models import Shape
 
 from ..conftest import trace
 
@@ -115,3 +118,22 @@ def test_where_there_is_little_room_all_is_reached_by_scrolling_and_nothing_over
         assert wide <= 640
     finally:
         desk.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {**sizes, "width": 1280, "height": 800, "deviceScaleFactor": 1})
+
+
+def test_figures_typed_quicker_than_the_server_answers_are_what_the_shape_gets(desk, shot):
+    """Each counts from where the shape is by then."""
+    code = """
+        const { desk } = Alpine.$data(document.getElementById("desk"));
+        const real = window.fetch;
+        window.fetch = (...asked) => new Promise((go) => setTimeout(go, asked[0].endsWith("/edits") ? 250 : 0)).then(() => real(...asked));
+        desk.placeAt(() => ({ turn: 20 }));
+        desk.placeAt(() => ({ x: 7 }));
+        desk.store.view.go(1005);
+        desk.placeAt(() => ({ turn: 35 }));
+        desk.placeAt(() => ({ x: 9, size: 1.5 })).then(() => (window.fetch = real));
+    """
+    desk.browser.execute_script(code)
+    desk.until(lambda: len(Shape.objects.get().to_core().place.frames) == 2)
+    desk.saved()
+    (_, (turn, _), _), (move, (later, _), (size, _)) = Shape.objects.get().to_core().place.values
+    assert turn == pytest.approx(20) and later == pytest.approx(35) and move[0] == pytest.approx(9) and np.exp(size) == pytest.approx(1.5)

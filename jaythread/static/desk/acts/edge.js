@@ -60,13 +60,17 @@ export const edge = {
     return store.selection.movable.filter((shape) => !store.selection.has(shape.group));
   },
 
-  // The placement of the chosen shape here, by figures: what is given becomes so, the rest stays.
-  placeAt(values) {
+  // The placement of the chosen shape here, by figures: what is given (from what it is) becomes so, the rest stays. What is on its way is
+  // waited for: a figure counts from where the shape is, not from where it was.
+  async placeAt(given) {
     const { store } = this;
-    const { shape } = store.selection;
-    if (!store.selection.movable.includes(shape)) return;
-    const was = store.pending.placement(shape);
-    const now = { ...was, ...values };
+    const { frame } = store.view;
+    const id = store.selection.chosen;
+    while (this.edits.waiting.length) await this.edits.run();
+    const shape = store.document.shapes.get(id);
+    if (!shape || !store.document.mayTrace || shape.locked) return;
+    const was = store.pending.placement(shape, frame);
+    const now = { ...was, ...given(was) };
     if (!(now.size > 0.001 && now.size < 1000) || ![now.x, now.y, now.turn, now.skew].every(Number.isFinite) || !(now.taller > 0)) {
       return this.tell("A placement needs plain figures, and a size between 0.1 % and 100000 %.");
     }
@@ -74,6 +78,6 @@ export const edge = {
     const [turn, size] = [now.turn - was.turn, now.size / was.size];
     const form = { ...(now.skew === was.skew ? {} : { skew: now.skew - was.skew }), ...(now.taller === was.taller ? {} : { taller: now.taller / was.taller }) };
     const about = turn || size !== 1 || Object.keys(form).length ? store.selection.pivots.get(shape.id) : null; // where the artist has put the pivot
-    this.edits.push(edit.place({ shape: shape.id, frame: store.view.frame, move, turn, size, ...form, ...(about ? { about } : {}), ...store.view.scoping }));
+    this.edits.push(edit.place({ shape: shape.id, frame, move, turn, size, ...form, ...(about ? { about } : {}), ...store.view.scoping }));
   },
 };

@@ -34,6 +34,8 @@ export class Edits extends EventTarget {
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
     this.waiting = kept.waiting || [];
     this.refused = kept.refused || [];
+    /** @type {Promise<void> | null} */
+    this.running = null;
     for (const edit of this.waiting) if (typeof edit.base === "number") edit.base = null; // kept by an older page
     this.sending = false;
     this.offline = false;
@@ -77,8 +79,12 @@ export class Edits extends EventTarget {
     return this.run();
   }
 
-  async run() {
-    if (this.sending) return;
+  // Sends what waits. Whoever asks while it is sent gets the end of all of it.
+  run() {
+    return (this.running ||= this.#drain().finally(() => (this.running = null)));
+  }
+
+  async #drain() {
     this.sending = true;
     while (this.waiting.length) {
       const edit = this.waiting[0];

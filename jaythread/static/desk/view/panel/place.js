@@ -16,12 +16,11 @@ export const placeStep = part(() => ({
   },
   placeSet(name, event) {
     const value = figure(event);
-    if (value !== null) this.desk.placeAt(this.said(name, value));
-    this.sync();
+    if (value !== null) this.desk.placeAt((was) => this.said(name, value, was)).then(() => this.sync());
+    else this.sync();
   },
   // The width and the height by themselves: the one stays when the other is set.
-  said(name, value) {
-    const { size, taller } = this.desk.store.pending.placement(this.desk.store.selection.shape);
+  said(name, value, { size, taller }) {
     if (name === "size") return { size: value / 100 };
     if (name === "wide") return { size: value / 100, taller: (size * taller) / (value / 100) };
     if (name === "tall") return { taller: value / 100 / size };
