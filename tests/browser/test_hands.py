@@ -75,3 +75,15 @@ def test_keys_are_picked_and_moved_without_a_mouse(desk, shape):  # noqa: F811
     before = core(shape).outlines(np.array([frame]))[0, 0, 0]
     desk.press(Keys.CONTROL, Keys.ARROW_RIGHT)
     desk.until(lambda: core(shape).outlines(np.array([frame]))[0, 0, 0] == pytest.approx(before + 1))
+
+
+def test_steps_are_steps_in_a_name_that_nobody_edits(desk, shape):  # noqa: F811
+    name = desk.label("Name of the shape")
+    name.click()
+    desk.press(Keys.ARROW_RIGHT)
+    desk.frame_is(FIRST + 1)
+    name.send_keys(Keys.END, "x", Keys.ARROW_LEFT, "y")  # from the first letter on the arrows are the text's
+    desk.frame_is(FIRST + 7)  # End was a step, to the last frame
+    assert name.get_attribute("value").endswith("yx")
+    name.send_keys(Keys.ENTER)
+    desk.until(lambda: Shape.objects.get(pk=shape).name.endswith("yx"))

@@ -139,6 +139,10 @@ export function pressed(e) {
 
 const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]), textarea");
 
+// The field whose text is being edited: something was typed into it since it has the focus.
+/** @type {EventTarget | null} */
+let edited = null;
+
 // Whether what has the focus keeps a key to itself: a name or a figure that is typed, an edge that arrows move.
 function keepsForItself(here, name) {
   if (/^Arrow/.test(name) && here?.matches?.("[role=separator]")) return true;
@@ -146,7 +150,9 @@ function keepsForItself(here, name) {
   // a field of figures has no use for letters and steps: they keep their meaning there
   const steps = /^(Shift\+)?(ArrowLeft|ArrowRight|Home|End|[A-DF-Z?])$/.test(name);
   if (name === "Escape" || (name === "Enter" && here.matches("input"))) here.blur();
-  return !steps || here.matches("[type=text], [type=search], textarea");
+  const words = here.matches("[type=text], [type=search], textarea");
+  if (words && here !== edited && /Arrow(Left|Right)|Home|End/.test(name)) return false; // nothing is typed there yet: steps are steps
+  return !steps || words;
 }
 
 // A figure that is being typed is taken before a key does something else; after a step in time it is still in hand.
@@ -182,6 +188,8 @@ export function listen(desk, table) {
     },
     true,
   );
+  addEventListener("input", (e) => (edited = e.target), true);
+  for (const over of ["focusout", "change"]) addEventListener(over, () => (edited = null), true);
   addEventListener("keyup", (e) => {
     if (e.key === " ") desk.pointer.hold(false);
     actFor(pressed(e))?.up?.();
