@@ -122,8 +122,7 @@ def cancel(user: User, plate_id: int) -> Plate:
         raise Refused("There is nothing to cancel: this plate is not being decoded.")
     if plate.job is not None:
         jobs.cancel(user, plate.shot_id, plate.job.pk)
-    plate.refresh_from_db()
-    return plate
+    return Plate.objects.filter(pk=plate_id).first() or plate  # of one that was to replace another nothing stays
 
 
 def remove_shot(user: User, plate_id: int) -> None:

@@ -148,6 +148,10 @@ def test_a_newer_picture_takes_the_plates_place_and_a_bad_one_leaves_the_old(sho
     plates.decode(shot.plates.first().pk)
     assert shot.plates.count() == 2 and abs(int(displayed(shot, FIRST)[20, 70].mean()) - old[20, 70].mean() / 2) < 2
     assert np.array_equal(outlines(keyed, EVERY), before)
+    other = write_stills(tmp_path / "other")
+    plates.replace_plate(rafe, shot.pk, tmp_path / "other", [p.name for p in other])
+    plates.cancel(rafe, shot.plates.first().pk)
+    assert shot.plates.count() == 2 and shot.plates.first().state == "ready"
     small = write_stills(tmp_path / "small", size=(48, 32))
     with pytest.raises(Refused, match="48 x 32"):
         plates.replace_plate(rafe, shot.pk, tmp_path / "small", [p.name for p in small])
