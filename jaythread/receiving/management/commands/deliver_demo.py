@@ -38,6 +38,7 @@ class Command(BaseCommand):
             self.stdout.write("A package of KITE_010 is proved.")
         if mill is not None and self.returned(mill):
             self.stdout.write("A package of MILL_040 has come back with a note.")
+        self.stdout.flush()
 
     def delivered(self, name: str) -> Delivery | None:
         """The newest package of a shot's first matte, which is asked for where there is none; None where it does not come about."""
