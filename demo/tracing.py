@@ -2,7 +2,7 @@
 
 import uuid
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,14 @@ from demo.sprites import Pose
 
 Points = NDArray[np.float64]
 Edit = dict[str, Any]
+
+
+class Motion(NamedTuple):
+    """How a sprite moves: its pose by time, the place of it that a pose puts, the number of the first frame."""
+
+    pose: Callable[[float], Pose]
+    anchor: tuple[float, float]
+    first: int
 
 
 def bulged(corners: object, bulge: float) -> Points:
@@ -46,13 +54,12 @@ def carried(
     colour: int,
     points: Points,
     curves: bool,
-    pose: Callable[[float], Pose],
-    anchor: tuple[float, float],
-    first: int,
+    motion: Motion,
     frames: list[int],
     mode: str = "add",
 ) -> list[Edit]:
     """A shape traced on the first of the frames and placed on the others."""
+    pose, anchor, first = motion
     shape = str(uuid.uuid4())
     start = pose(float(frames[0] - first))
     here = put(points, start, anchor)
@@ -91,10 +98,9 @@ def carried(
     return edits
 
 
-def _laid(
-    name: str, place: tuple[float, float], pose: Callable[[float], Pose], anchor: tuple[float, float], first: int, frames: list[int]
-) -> list[Edit]:
+def _laid(name: str, place: tuple[float, float], motion: Motion, frames: list[int]) -> list[Edit]:
     """A track laid by hand at a place of a sprite."""
+    pose, anchor, first = motion
     track = str(uuid.uuid4())
     places = [(pose(float(f - first)).matrix(anchor) @ [*place, 1.0]).tolist() for f in frames]
     begun = {"do": "new track", "track": track, "name": name, "frame": frames[0], "points": [places[0]]}
@@ -111,9 +117,7 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
             0,
             bulged(KITE_OUTLINE, 14.0),
             False,
-            kite_pose,
-            (300, 300),
-            1001,
+            Motion(kite_pose, (300, 300), 1001),
             [1001, 1009, 1017, 1025, 1033, 1041, 1053],
         )
         patch = np.array([(330, 330), (420, 330), (400, 420), (320, 410)], float)
@@ -123,20 +127,24 @@ def traced(scene: Scene, matte: str) -> list[Edit]:
             3,
             np.concatenate([patch, np.zeros((4, 4))], axis=1),
             False,
-            kite_pose,
-            (300, 300),
-            1001,
+            Motion(kite_pose, (300, 300), 1001),
             [1001, 1017, 1033, 1053],
             "cut",
         )
         soft = {"do": "soften", "shape": body[0]["shape"], "frame": 1001, "inner": 1.0, "outer": 1.5}
-        laid = _laid("cross of the spars", (300, 255), kite_pose, (300, 300), 1001, [1001, 1013, 1025, 1037])
+        laid = _laid("cross of the spars", (300, 255), Motion(kite_pose, (300, 300), 1001), [1001, 1013, 1025, 1037])
         return [*body, soft, *hole, *laid, *_rider(laid[0]["track"])]
     if scene.name == "MILL_040":
         blade = np.array([(5, -60), (62, -70), (58, -258), (5, -262)], float)
         flat = np.concatenate([blade, np.zeros((4, 4))], axis=1)
         return carried(
-            matte, "first sail", 1, flat, False, lambda t: Pose(640, 262, 2.6 * t, 0.86), (0, 0), 1001, [1001, 1013, 1025, 1037, 1048]
+            matte,
+            "first sail",
+            1,
+            flat,
+            False,
+            Motion(lambda t: Pose(640, 262, 2.6 * t, 0.86), (0, 0), 1001),
+            [1001, 1013, 1025, 1037, 1048],
         )
     if scene.name == "MAKER_030":
         return _maker(scene, matte)
@@ -163,8 +171,8 @@ def finished(scene: Scene, matte: str) -> list[Edit]:
     every = [*range(scene.first, scene.first + scene.frames - 1, 4), scene.first + scene.frames - 1]
     if scene.name == "KITE_010":
         tail, body = (layer.pose for layer in scene.layers)
-        shapes = [carried(matte, "kite body", 0, bulged(KITE_OUTLINE, 14.0), False, body, (300, 300), scene.first, every)]
-        shapes += [carried(matte, name, 1, points, curves, tail, (60, 6), scene.first, every) for name, points, curves in _tail()]
+        shapes = [carried(matte, "kite body", 0, bulged(KITE_OUTLINE, 14.0), False, Motion(body, (300, 300), scene.first), every)]
+        shapes += [carried(matte, name, 1, points, curves, Motion(tail, (60, 6), scene.first), every) for name, points, curves in _tail()]
         return _softly(shapes, 1.1)
     if scene.name == "MILL_040":
         pose = scene.layers[1].pose
@@ -174,7 +182,7 @@ def finished(scene: Scene, matte: str) -> list[Edit]:
             turned = np.array([[0, -1], [1, 0]], float)
             for name, corners in blade.items():
                 points = cornered(np.array(corners, float) @ np.linalg.matrix_power(turned, quarter).T)
-                shapes.append(carried(matte, f"{name} {quarter + 1}", quarter, points, False, pose, (0, 0), scene.first, every))
+                shapes.append(carried(matte, f"{name} {quarter + 1}", quarter, points, False, Motion(pose, (0, 0), scene.first), every))
         return _softly(shapes, 0.9)
     if scene.name == "FERRY_020":
         pose = scene.layers[0].pose
@@ -184,8 +192,8 @@ def finished(scene: Scene, matte: str) -> list[Edit]:
             "funnel": [(420, 120), (440, 20), (620, 20), (640, 120)],
             "stripe": [(60, 420), (1500, 420), (1490, 450), (56, 450)],
         }
-        shapes = [carried(matte, "hull", 0, hull, True, pose, (800, 360), scene.first, every)]
-        shapes += [carried(matte, n, 1, cornered(c), False, pose, (800, 360), scene.first, every) for n, c in straight.items()]
+        shapes = [carried(matte, "hull", 0, hull, True, Motion(pose, (800, 360), scene.first), every)]
+        shapes += [carried(matte, n, 1, cornered(c), False, Motion(pose, (800, 360), scene.first), every) for n, c in straight.items()]
         return _softly(shapes, 2.4)
     return traced(scene, matte)
 
@@ -231,20 +239,20 @@ def _maker(scene: Scene, matte: str) -> list[Edit]:
     hat = rounded([(200, 60), (285, 120), (370, 175), (200, 205), (30, 175), (115, 120)])
     every = [*range(1001, 1072, 4), 1072]
     traced_shapes = [
-        carried(matte, "torso", 2, torso, True, body, (230, 400), 1001, [1001, 1017, 1033, 1049, 1072]),
-        carried(matte, "sleeve", 4, sleeve, True, arm, (40, 60), 1001, every),
-        carried(matte, "hand", 3, palm, True, arm, (40, 60), 1001, every),
-        carried(matte, "face", 0, face, True, head, (200, 320), 1001, HEAD_KEYS),
-        carried(matte, "hat", 6, hat, True, head, (200, 320), 1001, HEAD_KEYS),
+        carried(matte, "torso", 2, torso, True, Motion(body, (230, 400), 1001), [1001, 1017, 1033, 1049, 1072]),
+        carried(matte, "sleeve", 4, sleeve, True, Motion(arm, (40, 60), 1001), every),
+        carried(matte, "hand", 3, palm, True, Motion(arm, (40, 60), 1001), every),
+        carried(matte, "face", 0, face, True, Motion(head, (200, 320), 1001), HEAD_KEYS),
+        carried(matte, "hat", 6, hat, True, Motion(head, (200, 320), 1001), HEAD_KEYS),
     ]
-    fringe = carried(matte, "tufts", 7, rounded(TUFTS), True, head, (200, 320), 1001, HEAD_KEYS, "solve")
+    fringe = carried(matte, "tufts", 7, rounded(TUFTS), True, Motion(head, (200, 320), 1001), HEAD_KEYS, "solve")
     soft = [{"do": "soften", "shape": edits[0]["shape"], "frame": 1001, "inner": 1.3, "outer": 1.3} for edits in traced_shapes]
     solved = {"do": "soften", "shape": fringe[0]["shape"], "frame": 1001, "inner": 2.0, "outer": 6.0}
     hem = cornered([(-40, 710), (500, 710), (500, 900), (-40, 900)])
-    traced_shapes.insert(1, carried(matte, "hem", 2, hem, False, body, (230, 400), 1001, [1001, 1017, 1033, 1049, 1072], "cut"))
+    traced_shapes.insert(1, carried(matte, "hem", 2, hem, False, Motion(body, (230, 400), 1001), [1001, 1017, 1033, 1049, 1072], "cut"))
     for k, dy in enumerate((-18, -6, 7, 20)):
         finger = rounded([(380, 58 + dy), (436, 56 + 1.6 * dy), (440, 66 + 1.6 * dy), (380, 70 + dy)])
-        traced_shapes.insert(4 + k, carried(matte, f"finger {k + 1}", 3, finger, True, arm, (40, 60), 1001, every))
+        traced_shapes.insert(4 + k, carried(matte, f"finger {k + 1}", 3, finger, True, Motion(arm, (40, 60), 1001), every))
     hand = [edits[0]["shape"] for edits in traced_shapes if edits[0]["name"] in ("hand", *(f"finger {k}" for k in range(1, 5)))]
     grouped = {"do": "new group", "shape": str(uuid.uuid4()), "name": "hand and fingers", "members": hand, "frame": 1001, "colour": 3}
     locked = {"do": "lock", "shape": traced_shapes[1][0]["shape"], "locked": True}  # the hem is done

@@ -94,6 +94,15 @@ def command(**said):
     return TypeAdapter(commands.Command).validate_python(said)
 
 
+def edited(who, shot, **said):
+    """Make an edit as a page does; the shot is as it is then."""
+    from jaythread.desk.edit import actions
+
+    made = actions.edit(who, shot.pk, uuid.uuid4(), None, command(**said))
+    shot.refresh_from_db()
+    return made
+
+
 def trace(shot, who, points=((10, 20), (40, 20), (40, 50), (10, 50)), frame=FIRST, mode="add", name="kite body") -> str:
     """Trace a shape with corners; returns its id."""
     from jaythread.desk.edit import actions

@@ -19,6 +19,7 @@ from jaythread.desk.models import Note
 from jaythread.desk.policies import matte_for
 from jaythread.desk.review import notes
 from jaythread.errors import NotThere, Refused
+from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import may, require, shot_for
 from roto.errors import BadRecipe
@@ -214,13 +215,17 @@ def _player(it: Delivery, frames: list[DeliveredFrame]) -> dict[str, Any]:
     plate = it.plate if it.plate is not None and it.plate.state == "ready" else None
     return {
         "pictures": [reverse("delivered-picture", args=[it.pk, f.at]) for f in frames],
-        "plates": [reverse("proxy", args=[plate.pk, f.frame - it.plate_offset + plate.offset]) for f in frames] if plate else [],
+        "plates": [_proxy_of(plate, f.frame - it.plate_offset + plate.offset) for f in frames] if plate else [],
         "numbers": [f.number for f in frames],
         "rate": float(it.matte.shot.rate),
         "content": it.core_recipe.content,
         "done": [f.done for f in frames],
         "aspect": it.core_recipe.pixel_aspect or 1.0,
     }
+
+
+def _proxy_of(plate: Plate, frame: int) -> str:
+    return f"{reverse('proxy', args=[plate.pk, frame])}?l={plate.picture_version}"
 
 
 def _notes(it: Delivery) -> list[Note]:

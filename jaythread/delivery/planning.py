@@ -104,8 +104,12 @@ def shown(
     middle = pieces[len(pieces) // 2]
     low, high = min(p.frame for p in pieces), max(p.frame for p in pieces)
     spare = (plan.first - low, high - plan.last)
-    lines = [f"{len(pieces)} frames, numbered {pieces[0].number} to {pieces[-1].number}"]
+    one = len(pieces) == 1
+    lines = [f"1 frame, number {middle.number}" if one else f"{len(pieces)} frames, numbered {pieces[0].number} to {pieces[-1].number}"]
     lines[0] += ", the last frame of the shot first" if recipe.reverse else ""
+    gone = abs(pieces[-1].number - pieces[0].number) + 1 - len(pieces)
+    if gone:
+        lines.append(f"{gone} left out, since the plate has no picture of {'it' if gone == 1 else 'them'}")
     if recipe.spare:
         lines.append(
             f"{spare[0]} spare frames before and {spare[1]} after the piece that matters"

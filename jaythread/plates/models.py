@@ -74,6 +74,11 @@ class Plate(models.Model):
         return self.first, self.last
 
     @property
+    def picture_version(self) -> str:
+        """Another one whenever an address of a frame shows another picture: browsers keep pictures for good."""
+        return f"{self.display_version}.{self.offset}"
+
+    @property
     def cut_frames(self) -> list[int]:
         """The frames on which another take begins."""
         return [cut + self.offset for cut in self.cuts]

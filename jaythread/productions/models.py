@@ -70,7 +70,8 @@ class Shot(models.Model):
         """First and last frame of the working range: the frames that matter. All of the shot's where none was set."""
         if self.work_first is None or self.work_last is None:
             return self.first, self.last
-        return max(self.first, self.work_first), min(self.last, self.work_last)
+        first, last = max(self.first, self.work_first), min(self.last, self.work_last)
+        return (first, last) if first <= last else (self.first, self.last)  # a newer plate may have none of it
 
     @property
     def rate(self) -> Fraction:

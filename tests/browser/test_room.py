@@ -90,6 +90,12 @@ def test_a_second_window_shows_the_picture_alone_in_step_with_the_first(desk, sh
         desk.press(Keys.ARROW_RIGHT)
         browser.switch_to.window(first)
         desk.frame_is(1003)
+        browser.switch_to.window(second)
+        browser.get(desk.address + f"/shots/{shot.pk}/desk")  # an ordinary page goes its own way
+        desk.until(lambda: desk.css("body").get_attribute("data-open"))
+        desk.figure("Frame", 1006)
+        browser.switch_to.window(first)
+        assert browser.execute_async_script("setTimeout(() => arguments[0](document.getElementById('frame').value), 400)") == "1003"
         assert browser.execute_script(told)[1] == "plate"
     finally:
         browser.switch_to.window(second)

@@ -23,7 +23,7 @@ from roto.errors import BadRecipe
 from roto.package.recipe import Recipe
 from roto.picture.stills import read
 
-from ..conftest import FIRST, LAST, command, picture, trace, write_stills
+from ..conftest import FIRST, LAST, edited, picture, trace, write_stills
 
 pytestmark = pytest.mark.django_db
 EVERY = np.arange(FIRST, LAST + 1)
@@ -32,12 +32,6 @@ EVERY = np.arange(FIRST, LAST + 1)
 @pytest.fixture
 def rafe(people):
     return people["rafe"]
-
-
-def do(who, shot, **said):
-    made = actions.edit(who, shot.pk, uuid.uuid4(), None, command(**said))
-    shot.refresh_from_db()
-    return made
 
 
 def outlines(shape, frames):
@@ -52,11 +46,11 @@ def displayed(shot, frame):
 def keyed(shot, rafe):
     """A shape that moves, is live for a while and rides on a track; a note; a frame that was looked at."""
     shape, track = trace(shot, rafe), str(uuid.uuid4())
-    do(rafe, shot, do="form", shape=shape, frame=FIRST + 4, points={"0": [15, 25, 0, 0, 0, 0]})
-    do(rafe, shot, do="live", shape=shape, ranges=[[FIRST + 1, FIRST + 6]])
-    do(rafe, shot, do="new track", track=track, name="tip", frame=FIRST, points=[(20, 18)], half=9, model="move")
-    do(rafe, shot, do="correct track", track=track, frame=FIRST + 3, points={"0": [30, 22]})
-    do(rafe, shot, do="carry", shape=shape, frame=FIRST, track=track, how="move")
+    edited(rafe, shot, do="form", shape=shape, frame=FIRST + 4, points={"0": [15, 25, 0, 0, 0, 0]})
+    edited(rafe, shot, do="live", shape=shape, ranges=[[FIRST + 1, FIRST + 6]])
+    edited(rafe, shot, do="new track", track=track, name="tip", frame=FIRST, points=[(20, 18)], half=9, model="move")
+    edited(rafe, shot, do="correct track", track=track, frame=FIRST + 3, points={"0": [30, 22]})
+    edited(rafe, shot, do="carry", shape=shape, frame=FIRST, track=track, how="move")
     Note.objects.create(shot=shot, frame=FIRST + 2, says="slips", by="noor")
     FrameFit.objects.create(matte=shot.mattes.get(), frame=FIRST + 2, key="k", shapes={}, looked="k")
     FrameFit.objects.create(matte=shot.mattes.get(), frame=FIRST + 3, key="k", shapes={})
@@ -65,8 +59,8 @@ def keyed(shot, rafe):
 
 def test_numbers_change_and_everything_goes_along_or_keeps_its_frames(shot, rafe, keyed):
     before, shown = outlines(keyed, EVERY), displayed(shot, FIRST + 3)
-    do(rafe, shot, do="working range", first=FIRST + 1, last=LAST - 1)
-    do(rafe, shot, do="shot picture", first=101)
+    edited(rafe, shot, do="working range", first=FIRST + 1, last=LAST - 1)
+    edited(rafe, shot, do="shot picture", first=101)
     assert (shot.first, shot.last, shot.working) == (101, 108, (102, 107))
     assert np.array_equal(displayed(shot, 104), shown)  # the files were not touched
     assert np.allclose(outlines(keyed, EVERY - 900), before)
@@ -77,12 +71,15 @@ def test_numbers_change_and_everything_goes_along_or_keeps_its_frames(shot, rafe
     shot.refresh_from_db()
     assert (shot.first, shot.working) == (FIRST, (FIRST + 1, LAST - 1)) and np.array_equal(outlines(keyed, EVERY), before)
     assert Note.objects.get().frame == FIRST + 2 and np.array_equal(displayed(shot, FIRST + 3), shown)
-    do(rafe, shot, do="shot picture", first=FIRST + 1, along=False)
+    was = Plate.objects.get().picture_version
+    edited(rafe, shot, do="shot picture", first=FIRST + 1, along=False)
+    assert Plate.objects.get().picture_version != was  # browsers fetch anew
+    assert not FrameFit.objects.exclude(looked="").exists()  # other pictures lie under the outlines now
     assert np.array_equal(outlines(keyed, EVERY), before) and np.array_equal(displayed(shot, FIRST + 4), shown)
 
 
 def test_rate_and_pixels_go_into_what_is_delivered(shot, rafe, keyed):
-    do(rafe, shot, do="shot picture", rate=[24000, 1001], pixel_aspect=2.0)
+    edited(rafe, shot, do="shot picture", rate=[24000, 1001], pixel_aspect=2.0)
     assert shot.rate == Fraction(24000, 1001)
     made = delivering.ask(rafe, shot.pk, shot.mattes.get().pk, Recipe(format="exr16"), "compositor")
     delivering.deliver(made.pk)
@@ -91,12 +88,12 @@ def test_rate_and_pixels_go_into_what_is_delivered(shot, rafe, keyed):
     spec = oiio.ImageInput.open(str(next(made.package.rglob("*.exr")))).spec()
     assert spec.getattribute("PixelAspectRatio") == 2.0
     with pytest.raises(Refused, match="already"):
-        do(rafe, shot, do="shot picture", pixel_aspect=2.0)
+        edited(rafe, shot, do="shot picture", pixel_aspect=2.0)
 
 
 def test_a_package_that_was_asked_for_keeps_to_its_own_pictures_when_the_numbers_change(shot, rafe, keyed):
     made = delivering.ask(rafe, shot.pk, shot.mattes.get().pk, Recipe(content="straight"), "cut-out")
-    do(rafe, shot, do="shot picture", first=101)
+    edited(rafe, shot, do="shot picture", first=101)
     delivering.deliver(made.pk)
     made = Delivery.objects.get(pk=made.pk)
     assert made.state == "proved", made.message
@@ -109,7 +106,7 @@ def gappy(production, rafe, tmp_path):
     stills = [p for p in write_stills(tmp_path / "given") if str(FIRST + 3) not in p.name]
     it = plates.bring_in_folder(rafe, production.pk, "GAPPY", tmp_path / "given", [p.name for p in stills])
     plates.decode(it.plates.get().pk)
-    do(rafe, it, do="new matte", matte=str(uuid.uuid4()), name="kite")
+    edited(rafe, it, do="new matte", matte=str(uuid.uuid4()), name="kite")
     trace(it, rafe)
     return it
 
@@ -122,6 +119,10 @@ def test_a_missing_still_is_left_out_or_shows_the_one_before(gappy, rafe):
     left = delivering.ask(rafe, shot.pk, shot.mattes.get().pk, Recipe(content="straight", missing="leave"))
     delivering.deliver(left.pk)
     left.refresh_from_db()
+    leaving = Recipe(content="straight", missing="leave")
+    core = core_cache.matte(shot, shot.mattes.get())
+    told = planning.shown(shot, shot.plates.get(), (core,), leaving, None, None, "cut-out", 2)["lines"]
+    assert "1 left out, since the plate has no picture of it" in told
     assert left.state == "proved" and left.frames.count() == LAST - FIRST
     assert not (left.package / f"GAPPY_kite.{FIRST + 3}.png").exists()
     plates.hold_gaps(rafe, shot.plates.get().pk, True)

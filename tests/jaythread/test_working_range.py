@@ -7,12 +7,11 @@ import pytest
 
 from jaythread.delivery import actions as delivering
 from jaythread.desk.analysis import fit
-from jaythread.desk.edit import actions
 from jaythread.errors import Refused
 from jaythread.plates import actions as plates
 from roto.picture import cuts, stills
 
-from ..conftest import FIRST, LAST, ask, carry_out, command, picture, trace
+from ..conftest import FIRST, LAST, ask, carry_out, edited, picture, trace
 
 pytestmark = pytest.mark.django_db
 
@@ -22,15 +21,9 @@ def rafe(people):
     return people["rafe"]
 
 
-def do(who, shot, **said):
-    made = actions.edit(who, shot.pk, uuid.uuid4(), None, command(**said))
-    shot.refresh_from_db()
-    return made
-
-
 def test_measuring_and_delivering_go_by_it(shot, rafe):
     trace(shot, rafe)
-    do(rafe, shot, do="working range", first=FIRST + 2, last=FIRST + 4)
+    edited(rafe, shot, do="working range", first=FIRST + 2, last=FIRST + 4)
     assert shot.working == (FIRST + 2, FIRST + 4)
     matte = shot.mattes.get()
     job = carry_out(ask(rafe, shot, "fit.measure", matte.pk))
@@ -41,12 +34,12 @@ def test_measuring_and_delivering_go_by_it(shot, rafe):
 
 
 def test_the_whole_shot_is_no_range_of_its_own_and_nonsense_is_refused(shot, rafe):
-    do(rafe, shot, do="working range", first=FIRST + 1)
+    edited(rafe, shot, do="working range", first=FIRST + 1)
     assert shot.working == (FIRST + 1, LAST)
-    assert "whole shot" in do(rafe, shot, do="working range").summary and shot.work_first is None
+    assert "whole shot" in edited(rafe, shot, do="working range").summary and shot.work_first is None
     for first, last in ((FIRST - 1, LAST), (FIRST, LAST + 1), (FIRST + 3, FIRST + 2)):
         with pytest.raises(Refused, match="working range"):
-            do(rafe, shot, do="working range", first=first, last=last)
+            edited(rafe, shot, do="working range", first=first, last=last)
 
 
 @pytest.fixture
@@ -66,7 +59,7 @@ def test_a_cut_is_found_and_nothing_is_followed_over_it(two_takes, rafe):
     shot = two_takes
     assert shot.plates.get().cuts == [FIRST + 4]
     track = str(uuid.uuid4())
-    do(rafe, shot, do="new track", track=track, name="tip", frame=FIRST, points=[(20, 30)], half=9, model="move")
+    edited(rafe, shot, do="new track", track=track, name="tip", frame=FIRST, points=[(20, 30)], half=9, model="move")
     job = carry_out(ask(rafe, shot, "track.follow", track, frame=FIRST, to=LAST))
     assert job.done == 3 and f"cut between {FIRST + 3} and {FIRST + 4}" in job.message
     with pytest.raises(Refused, match="another take begins"):

@@ -40,7 +40,7 @@ export function deskData(more = {}) {
   localStorage.clear();
   return {
     shot: { id: 7, name: "KITE_010", first: FIRST, last: LAST, size: [1920, 1080], rate: 24, rateText: "24", pixelAspect: 1 },
-    plate: { id: 1, state: "ready", version: 1, missing: [], cuts: [] }, working: [FIRST, LAST], clips: [], shots: [], modes: [], mayTrace: true, keys: {},
+    plate: { id: 1, state: "ready", version: "1.0", missing: [], cuts: [] }, working: [FIRST, LAST], clips: [], shots: [], modes: [], mayTrace: true, keys: {},
     shapes: [
       shapeData("body", "kite body", square(100, 100, 80, 2)),
       shapeData("patch", "patch", square(130, 130, 20, 2), { form: [FIRST, FIRST + 6].map((frame) => ({ frame, kind: 2, parts: [], full: true, settled: false })) }),

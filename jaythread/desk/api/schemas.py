@@ -129,7 +129,7 @@ class PlateOut(TypedDict):
 
     id: int
     state: str
-    version: int
+    version: str
     missing: list[int]
     cuts: list[int]
 
@@ -138,7 +138,7 @@ class ClipOut(TypedDict):
     """Another plate of the production."""
 
     id: int
-    version: int
+    version: str
     name: str
     first: int
     last: int

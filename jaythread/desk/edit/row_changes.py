@@ -237,6 +237,8 @@ def _write_numbers(shot: Shot, key: list[Any], row: Data | None) -> None:
     shot.save(update_fields=["first", "last", "work_first", "work_last", "rate_over", "rate_under", "pixel_aspect"])
     if by:
         shot.plates.update(offset=F("offset") + by)
+    if by and key != ["along"]:  # other pictures stand under the outlines now: nothing of it was measured, or looked at
+        FrameFit.objects.filter(matte__shot=shot).update(key="", looked="")
     if by and key == ["along"]:
         shot.notes.update(frame=F("frame") + by)
         fits = FrameFit.objects.filter(matte__shot=shot)

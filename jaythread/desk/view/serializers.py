@@ -204,7 +204,7 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
 def clips(shot: Shot) -> list[dict[str, Any]]:
     """Other plates of the production, for trying the cut-out on."""
     plates = ready_plates(shot)
-    return [{"id": p.pk, "version": p.display_version, "name": p.shot.name, "first": p.shot.first, "last": p.shot.last} for p in plates]
+    return [{"id": p.pk, "version": p.picture_version, "name": p.shot.name, "first": p.shot.first, "last": p.shot.last} for p in plates]
 
 
 def modes() -> list[dict[str, Any]]:
@@ -231,7 +231,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
         else {
             "id": plate.pk,
             "state": plate.state,
-            "version": plate.display_version,
+            "version": plate.picture_version,
             "cuts": plate.cut_frames,
             "missing": [] if plate.holds else plate.gaps,
         },

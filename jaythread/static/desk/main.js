@@ -98,7 +98,7 @@ async function open() {
   root.classList.toggle("second", second);
   if (!second) comeBack(root.dataset.who, store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
   if (!second) addEventListener("pagehide", () => leave(root.dataset.who, store, { ...stage.view, fitted: stage.fitted }));
-  new InStep(store, net.news, root.dataset.who);
+  new InStep(store, net.news, root.dataset.who, second);
   const wanted = Number(new URLSearchParams(location.search).get("frame"));
   if (wanted) store.view.go(wanted);
   stage.draw("outline");

@@ -31,7 +31,7 @@ export const carryAndCheck = {
     const { store, fits } = this;
     if (store.view.step !== "check") this.setStep("check");
     const list = fits.state?.weakest || [];
-    if (!fits.state?.measured) return this.tell("The fit is not measured yet: press Measure all frames in the step Check.");
+    if (!fits.state?.measured) return this.tell("The fit is not measured yet: press the button Measure in the step Check.");
     if (!list.length) return this.tell("Every frame is within a pixel, or was looked at.");
     this.goWeak(list[(list.indexOf(store.view.frame) + 1) % list.length]);
   },

@@ -26,7 +26,7 @@ function later(document, shape, keyed, fits, first, last) {
   }
   if (keyed.length < 3 && !shape.carrier) return "Go half way between the keys and correct what slips there; then again half way.";
   if (shape.soft.every(([inner, outer]) => !inner && !outer) && !shape.reaches) return "Give its edge the softness of the picture: Soften (S), Read softness from the plate.";
-  if (!fits?.state?.measured) return "See which frames are weak: Check (Shift + S), Measure all frames.";
+  if (!fits?.state?.measured) return "See which frames are weak: Check (Shift + S), and measure.";
   if (fits.state.weakest.length) return "Go to the weakest frame (Shift + Q) and mend it; then to the next.";
   return "Every frame is within a pixel: Deliver makes the files and proves them.";
 }

@@ -15,8 +15,8 @@
  * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, done: boolean,
  *   answers: {by: string, text: string}[]}} Note
  * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string, pixelAspect: number}} Shot
- * @typedef {{id: number, version: number, name: string, first: number, last: number}} Clip
- * @typedef {{shot: Shot, plate: {id: number, state: string, version: number, missing: number[], cuts: number[]} | null, clips: Clip[],
+ * @typedef {{id: number, version: string, name: string, first: number, last: number}} Clip
+ * @typedef {{shot: Shot, plate: {id: number, state: string, version: string, missing: number[], cuts: number[]} | null, clips: Clip[],
  *   shots: {id: number, name: string}[], modes: {key: string, offer: string, outside: string, solves: boolean}[], mayTrace: boolean,
  *   keys: Record<string, string[]>, shapes: any[], tracks: any[], mattes: Matte[], revision: number,
  *   shutter: {angle: number, phase: number | null}, undo: string | null, redo: string | null}} DeskData

@@ -14,7 +14,7 @@ export class ClipPictures extends EventTarget {
   #frames = []; // of the clip, beside those of the shot
   #name = "";
 
-  /** @param {import("../model/store.js").Store} store @param {(plate: {id: number, version: number}, frame: number) => string} url */
+  /** @param {import("../model/store.js").Store} store @param {(plate: {id: number, version: string}, frame: number) => string} url */
   constructor(store, url) {
     super();
     this.store = store;

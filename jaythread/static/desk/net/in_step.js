@@ -5,9 +5,11 @@ export class InStep {
   #hearing = false; // what is heard is not said again
   #revision;
 
-  /** @param {import("../model/store.js").Store} store @param {import("./news.js").News} news @param {string} who */
-  constructor(store, news, who) {
+  /** @param {import("../model/store.js").Store} store @param {import("./news.js").News} news @param {string} who
+   *  @param {boolean} second whether this is the window of the picture alone; two ordinary pages go their own ways */
+  constructor(store, news, who, second) {
     this.store = store;
+    this.second = second;
     this.news = news;
     this.#revision = store.document.revision;
     this.channel = new BroadcastChannel(`jaythread-${who}-${store.document.shot.id}`);
@@ -30,14 +32,15 @@ export class InStep {
   }
 
   #say(what) {
-    if (!this.#hearing) this.channel.postMessage(what);
+    if (!this.#hearing) this.channel.postMessage({ ...what, second: this.second });
   }
 
-  #hear({ frame, revision, matte, chosen }) {
+  #hear({ second, frame, revision, matte, chosen }) {
     const { document, selection, view } = this.store;
+    if (revision > document.revision) this.news.ask();
+    if (second === this.second) return;
     this.#hearing = true;
     if (frame !== undefined) view.go(frame);
-    if (revision > document.revision) this.news.ask();
     if (chosen && document.matte(matte)) {
       if (selection.matte !== matte) selection.turnTo(matte);
       selection.choosePoints(new Map(chosen.filter(([id]) => document.shapes.has(id)).map(([id, points]) => [id, new Set(points)])));

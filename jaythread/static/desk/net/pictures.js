@@ -26,7 +26,7 @@ export class Plates extends EventTarget {
     this.ahead();
   }
 
-  /** @param {string} kind @param {number} frame @param {{id: number, version: number} | null} [plate] */
+  /** @param {string} kind @param {number} frame @param {{id: number, version: string} | null} [plate] */
   url(kind, frame, plate = this.store.document.plate) {
     const { id, version } = plate;
     return kind === "full" ? `/plates/${id}/full/${frame}.png?l=${version}` : `/plates/${id}/proxy/${frame}.jpg?l=${version}`;

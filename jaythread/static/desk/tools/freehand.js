@@ -11,12 +11,6 @@ const LEAST = 8; // places that a loop needs
 export class Freehand extends Stroke {
   constructor(desk) {
     super(desk, 1.5);
-    this.scale = 1;
-  }
-
-  down(e, p) {
-    super.down(e, p);
-    this.scale = p.scale;
   }
 
   up() {

@@ -10,12 +10,6 @@ const LEAST = 5; // places that a stroke needs
 export class Redraw extends Stroke {
   constructor(desk) {
     super(desk, 1.5);
-    this.scale = 1;
-  }
-
-  down(e, p) {
-    super.down(e, p);
-    this.scale = p.scale;
   }
 
   up() {

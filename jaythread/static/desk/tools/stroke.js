@@ -8,6 +8,7 @@ export class Stroke {
   constructor(desk, step) {
     this.desk = desk;
     this.step = step;
+    this.scale = 1; // screen px a plate px, when it was begun
     /** @type {number[][]} */
     this.path = [];
     /** @type {number[]} */
@@ -20,6 +21,7 @@ export class Stroke {
   }
 
   down(e, p) {
+    this.scale = p.scale;
     this.path = [[p.x, p.y]];
     this.presses = [pressOf(e)];
   }

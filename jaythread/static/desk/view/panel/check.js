@@ -4,13 +4,15 @@ import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 export const checkStep = part(() => ({
-  fitMeasured: false, fitStale: true, fitBusy: false, fitDone: 0, fitSays: "", weakest: [], keyNext: "", lookedHere: false, fitHere: "", pullRadius: 8,
+  fitMeasured: false, ranged: false, fitStale: true, fitBusy: false, fitDone: 0, fitSays: "", weakest: [], keyNext: "", lookedHere: false, fitHere: "", pullRadius: 8,
 
   sync() {
     const { store, fits } = this.desk;
     const { state } = fits;
     const [first, last] = store.document.working;
     const total = last - first + 1;
+    const { shot } = store.document;
+    this.ranged = first !== shot.first || last !== shot.last;
     this.fitMeasured = Boolean(state?.measured);
     this.fitStale = !state || state.measured < total;
     this.fitBusy = fits.busy;

@@ -5,7 +5,7 @@ import { edit } from "../../net/commands.js";
 import { figure, part } from "./component.js";
 
 export const softenStep = part(() => ({
-  soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, isFringe: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
+  soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, isFringe: false, ranged: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
 
   connected(desk) {
     desk.paintFringe = () => this.paintFringe();
@@ -14,6 +14,8 @@ export const softenStep = part(() => ({
     const { fringes, store, ways } = this.desk;
     const { pending, selection } = store;
     this.isFringe = Boolean(fringes.chosen);
+    const { shot, working } = store.document;
+    this.ranged = working[0] !== shot.first || working[1] !== shot.last;
     this.brush = ways.brush.radius;
     if (selection.shape) this.soft = pending.soft(selection.shape);
     this.syncFringe();
@@ -29,7 +31,7 @@ export const softenStep = part(() => ({
     const here = steadied ? "steadied" : { "by itself": "solved from this frame alone", "not solved": "not solved yet" }[mattes.fringe];
     this.fringeSays = [
       here ? `This frame: ${here}.` : "",
-      this.fringeBusy ? `Solving: ${job.done} of ${job.total} frames.` : state ? `${state.frames.length} frames are solved and steadied.` : "",
+      this.fringeBusy ? `Solving: ${job.done} of ${job.total} frames.` : state ? `${state.frames.length === 1 ? "1 frame is" : `${state.frames.length} frames are`} solved and steadied.` : "",
       job?.state === "failed" ? job.message : "",
     ].filter(Boolean).join(" ");
   },
