@@ -14,7 +14,7 @@ from roto.errors import BadDocument, RotoError
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import placement
-from roto.motion.group import group_of
+from roto.motion.group import DEEPEST, group_of, groups_of
 from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.live_ranges import tidy
 from roto.motion.shape import CURVE, GROUP, Shape, settings_values
@@ -98,6 +98,7 @@ def group_to_json(group: Shape) -> dict[str, Any]:
     return {
         "id": group.id,
         "name": group.name,
+        **({"group": its.id} if (its := group_of(group)) else {}),
         "colour": group.colour,
         "pivot": [float(v) for v in group.pivot],
         "placement": channel_to_json(group.place),
@@ -162,12 +163,35 @@ def _reach_from_json(row: dict[str, Any], path: str) -> dict[str, Any]:
     return {"reach": channel_from_json(row["reach"], count, 2, f"{path}.reach"), "own": tuple(own)}
 
 
-def group_from_json(row: dict[str, Any], path: str, tracks: dict[str, Track]) -> Shape:
-    """A group from a document that fits the schema."""
+def groups_from_json(rows: list[dict[str, Any]], tracks: dict[str, Track]) -> dict[str, Shape]:
+    """The groups of a document that fits the schema, by id; a group may ride on one that stands anywhere in the list."""
+    at = {row["id"]: k for k, row in enumerate(rows)}
+    done: dict[str, Shape] = {}
+
+    def made(k: int, above: tuple[str, ...]) -> Shape:
+        row, path = rows[k], f"document.groups[{k}]"
+        if row["id"] not in done:
+            outer = row.get("group")
+            if outer is not None and outer not in at:
+                raise BadDocument(f"{path}.group", f"there is no group '{outer}' in the document.")
+            if outer == row["id"] or outer in above:
+                raise BadDocument(f"{path}.group", f"'{row['name']}' rides on what rides on it.")
+            if len(above) >= DEEPEST:
+                raise BadDocument(f"{path}.group", f"groups stand in each other more than {DEEPEST} deep.")
+            riding = None if outer is None else made(at[outer], (*above, row["id"]))
+            done[row["id"]] = _group_from_json(row, path, riding, tracks)
+        return done[row["id"]]
+
+    for k in range(len(rows)):
+        made(k, ())
+    return done
+
+
+def _group_from_json(row: dict[str, Any], path: str, outer: Shape | None, tracks: dict[str, Track]) -> Shape:
     place = channel_from_json(row["placement"], 3, 2, f"{path}.placement")
     x, y = (float(v) for v in row["pivot"])
     handle = Keys.build(place.frames[:1], np.array([[[x, y, 0.0, 0.0, 0.0, 0.0]]]))
-    rides = rides_of(None, _carrier_from_json(row, path, tracks))
+    rides = rides_of(outer, _carrier_from_json(row, path, tracks))
     return Shape(
         id=row["id"],
         name=row["name"],
@@ -215,7 +239,7 @@ def to_json(matte: Matte) -> dict[str, Any]:
     """A matte as a document."""
     shapes = {e.shape.id: e.shape for e in matte.entries if e.shape.kind != GROUP}
     lines = {e.shape.id: e.shape for e in matte.entries if e.shape.kind == GROUP}
-    groups = lines | {g.id: g for g in map(group_of, shapes.values()) if g is not None}
+    groups = lines | {g.id: g for it in (*shapes.values(), *lines.values()) for g in groups_of(it)}
     carriers = [carrier_of(it) for it in (*shapes.values(), *groups.values())]
     tracks = {c.track.id: c.track for c in carriers if c is not None and c.track is not None}
     return {
@@ -273,7 +297,7 @@ def from_json(document: Any, begin: int | None = None) -> Matte:
     if begin is not None:
         document = _renumbered(document, begin - document["range"][0])
     tracks = {row["id"]: track_from_json(row, f"document.tracks[{i}]") for i, row in enumerate(document.get("tracks", []))}
-    groups = {row["id"]: group_from_json(row, f"document.groups[{i}]", tracks) for i, row in enumerate(document.get("groups", []))}
+    groups = groups_from_json(document.get("groups", []), tracks)
     shapes: dict[str, Shape] = {}
     for i, row in enumerate(document["shapes"]):
         if row["id"] in shapes:

@@ -1,6 +1,6 @@
 """The stack: which shapes make up a matte, in order, and how each combines with what lies below it."""
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Self
@@ -12,7 +12,7 @@ from roto.arrays import Floats
 from roto.matte.modes import MODES, SOLVE
 from roto.matte.shutter import Shutter
 from roto.motion import interpolate
-from roto.motion.group import group_of
+from roto.motion.group import groups_of
 from roto.motion.keys import Keys
 from roto.motion.shape import GROUP, Shape
 
@@ -35,19 +35,25 @@ def in_order(entries: Sequence[Entry]) -> list[int]:
     at = {e.shape.id: k for k, e in enumerate(entries) if e.shape.kind == GROUP}
 
     def place(k: int) -> tuple[int, int, int]:
-        group = group_of(entries[k].shape)
-        if group is None or group.id not in at:
+        group = _counts_in(entries[k].shape, at)
+        if group is None:
             return k, 1, k
-        return at[group.id], 2 if entries[k].mode == SOLVE else 0, k
+        return at[group], 2 if entries[k].mode == SOLVE else 0, k
 
     return sorted(range(len(entries)), key=place)
+
+
+def _counts_in(shape: Shape, lines: Container[str]) -> str | None:
+    """The innermost group of a shape that has a line; lines of groups stand by themselves."""
+    groups = () if shape.kind == GROUP else groups_of(shape)
+    return next((g.id for g in groups if g.id in lines), None)
 
 
 def within(entries: Sequence[Entry]) -> list[Entry | None]:
     """The group's line that each line of a stack counts within."""
     lines = {e.shape.id: e for e in entries if e.shape.kind == GROUP}
-    groups = [group_of(e.shape) if e.mode != SOLVE else None for e in entries]
-    return [lines.get(g.id) if g is not None else None for g in groups]
+    groups = [_counts_in(e.shape, lines) if e.mode != SOLVE else None for e in entries]
+    return [lines[g] if g is not None else None for g in groups]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,6 +1,6 @@
 """Groups: shapes that move as one by a shared placement.
 
-A group is a shape of kind GROUP: one point, no outline, and a placement that carries the shapes that ride on it.
+A group is a shape of kind GROUP: one point, no outline, and a placement that carries what rides on it: shapes, and other groups.
 """
 
 from collections.abc import Sequence
@@ -13,14 +13,14 @@ from roto.arrays import Floats
 from roto.errors import BadGeometry
 from roto.motion import interpolate, placement
 from roto.motion.keys import Keys
-from roto.motion.shape import GROUP, Shape
+from roto.motion.shape import CLOSED, GROUP, Shape
 from roto.motion.steady_form import Steadied, farthest, kinds_on, steady, taken_out
 from roto.tolerances import KEPT_OUTLINE, SAME_VALUE
 
 
 @dataclass(frozen=True, slots=True)
 class Riding:
-    """What carries the members of a group: its placement."""
+    """What carries the members of a group: its placement. What the group itself rides on comes after it, as rides of the members too."""
 
     group: Shape
 
@@ -37,7 +37,7 @@ def make_group(group_id: str, name: str, frame: int, members: Sequence[Shape], c
     """A group at rest, its pivot in the middle of the members' outlines on a frame."""
     if not members:
         raise BadGeometry("A group needs shapes to move.")
-    points = np.concatenate([m.outlines(np.array([frame]))[0, :, :2] for m in members])
+    points = np.concatenate([seen(m).outlines(np.array([frame]))[0, :, :2] for m in members])
     middle = (points.min(axis=0) + points.max(axis=0)) / 2
     handle = np.concatenate([middle, np.zeros(4)])
     return Shape(
@@ -52,34 +52,61 @@ def make_group(group_id: str, name: str, frame: int, members: Sequence[Shape], c
     )
 
 
+def groups_of(shape: Shape) -> tuple[Shape, ...]:
+    """The groups that carry a shape, or a group: its own first, then what that one rides on."""
+    return tuple(ride.group for ride in shape.rides if isinstance(ride, Riding))
+
+
 def group_of(shape: Shape) -> Shape | None:
-    """The group that a shape rides on, if any."""
-    return next((ride.group for ride in shape.rides if isinstance(ride, Riding)), None)
+    """The group that a shape, or a group, rides on itself, if any."""
+    return next(iter(groups_of(shape)), None)
+
+
+def ridings(group: Shape | None) -> tuple[Riding, ...]:
+    """What carries the members of a group, in the order in which it counts."""
+    return () if group is None else (Riding(group), *(Riding(g) for g in groups_of(group)))
+
+
+DEEPEST = 16
+"""groups in groups; each is one more map of every point on every frame"""
+SPAN = 500.0
+"""px: how far about its pivot a group is looked at; what it carries seldom reaches further"""
+
+
+def seen(shape: Shape) -> Shape:
+    """What stands for it where outlines are compared: itself; for a group, which has none, a box about its pivot."""
+    if shape.kind != GROUP:
+        return shape
+    box = np.zeros((1, 4, 6))
+    box[0, :, :2] = np.array(shape.pivot) + SPAN * np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)])
+    return replace(shape, kind=CLOSED, form=Keys.build(shape.form.frames[:1], box), kinds=np.zeros(4, np.int8))
 
 
 def let_ride(shape: Shape, group: Shape | None) -> Shape:
-    """The shape riding on a group (or on none), its outline where it was on every frame from its first key to its last, its group's too.
+    """The shape, or group, riding on a group (or on none), where it was on every frame from its first key to its last, its groups' too.
 
     When the old and the new group stand still, the placement's keys are the same ones, moved; else keys are made where either has some,
-    and then wherever the outline would be off by more than KEPT_OUTLINE.
+    and then wherever the outline would be off by more than KEPT_OUTLINE. BadGeometry where a group would come to ride on itself.
     """
-    before = group_of(shape)
-    if GROUP in (shape.kind,) or (group is not None and group.kind != GROUP):
-        raise BadGeometry("A group cannot ride on a group.")
+    if group is not None and group.kind != GROUP:
+        raise BadGeometry(f"'{group.name}' is no group.")
+    before, after = groups_of(shape), tuple(ride.group for ride in ridings(group))
+    if shape.id in [g.id for g in after]:
+        raise BadGeometry(f"'{shape.name}' cannot ride on what rides on it.")
     others = tuple(ride for ride in shape.rides if not isinstance(ride, Riding))
-    after = replace(shape, rides=(*((Riding(group),) if group is not None else ()), *others))
-    groups = [g for g in (before, group) if g is not None and _moves(g)]
+    riding = replace(shape, rides=(*ridings(group), *others))
+    groups = [g for g in (*before, *after) if _moves(g)]
     if not any(len(g.place.frames) > 1 for g in groups):
-        return after if not groups else _same_keys(shape, after, before, group)
+        return riding if not groups else _same_keys(shape, riding, before, after)
     keyed = np.unique(np.concatenate([shape.place.frames, *(g.place.frames for g in groups)]))
     ends = np.concatenate([keyed, shape.form.frames])
     every = np.arange(ends.min(), ends.max() + 1)
-    wanted = _replaced(shape, before, group, every)
-    was = shape.outlines(every)[:, :, :2]
+    wanted = _replaced(shape, before, after, every)
+    was = seen(shape).outlines(every)[:, :, :2]
     while True:
         place = Keys.build(keyed, wanted[keyed - every[0]], kinds=kinds_on(shape.place, keyed))
-        made = replace(after, place=place)
-        off = np.hypot(*(made.outlines(every)[:, :, :2] - was).transpose(2, 0, 1)).max(axis=1)
+        made = replace(riding, place=place)
+        off = np.hypot(*(seen(made).outlines(every)[:, :, :2] - was).transpose(2, 0, 1)).max(axis=1)
         worst = every[int(off.argmax())]
         if off.max() <= KEPT_OUTLINE or worst in keyed:
             return made
@@ -90,15 +117,26 @@ def _moves(group: Shape) -> bool:
     return bool((np.abs(group.place.values) > SAME_VALUE).any())
 
 
-def _factors(group: Shape | None, frames: NDArray[np.int64]) -> tuple[Floats, Floats]:
-    """Placement values (F, 3, 2) and maps (F, 2, 3) of a group on frames; at rest where there is none."""
-    if group is None:
-        rest = np.zeros((len(frames), 3, 2))
-        return rest, placement.matrices(rest, (0.0, 0.0))
-    return interpolate.evaluate(group.place, frames, frames), group.maps_at(frames, frames)
+def _factors(groups: Sequence[Shape], frames: NDArray[np.int64]) -> tuple[Floats, Floats]:
+    """Turns and sizes (F, 3, 2) and maps (F, 2, 3) of what groups do together on frames; at rest where there is none.
+
+    Groups keep proportions, so their turns add up, and so do the logarithms of their sizes.
+    """
+    total = np.zeros((len(frames), 3, 2))
+    maps = placement.matrices(total, (0.0, 0.0))
+    for group in groups:
+        total += interpolate.evaluate(group.place, frames, frames)
+        maps = _then(maps, group.maps_at(frames, frames))
+    return total, maps
 
 
-def _replaced(shape: Shape, before: Shape | None, after: Shape | None, frames: NDArray[np.int64]) -> Floats:
+def _then(first: Floats, second: Floats) -> Floats:
+    """The maps (F, 2, 3) that do one after the other."""
+    linear = second[:, :, :2] @ first[:, :, :2]
+    return np.concatenate([linear, second[:, :, :2] @ first[:, :, 2:] + second[:, :, 2:]], axis=2)
+
+
+def _replaced(shape: Shape, before: Sequence[Shape], after: Sequence[Shape], frames: NDArray[np.int64]) -> Floats:
     """The placement (F, 3, 2) that keeps the picture when a shape goes over from one group to another."""
     own = interpolate.evaluate(shape.place, frames, frames)
     (old, old_maps), (new, new_maps) = _factors(before, frames), _factors(after, frames)
@@ -112,11 +150,11 @@ def _replaced(shape: Shape, before: Shape | None, after: Shape | None, frames: N
     return out
 
 
-def _same_keys(shape: Shape, after: Shape, before: Shape | None, group: Shape | None) -> Shape:
+def _same_keys(shape: Shape, riding: Shape, before: Sequence[Shape], after: Sequence[Shape]) -> Shape:
     """The same placement keys between groups that stand still: the pivot's way is turned, sized and moved, so every moment agrees."""
     place = shape.place
     once = np.zeros(1, np.int64)
-    (old, old_maps), (new, new_maps) = _factors(before, once), _factors(group, once)
+    (old, old_maps), (new, new_maps) = _factors(before, once), _factors(after, once)
     back = placement.inverse(new_maps)[0]
     linear = back[:, :2] @ old_maps[0, :, :2]
     offset = back[:, :2] @ old_maps[0, :, 2] + back[:, 2]
@@ -126,7 +164,7 @@ def _same_keys(shape: Shape, after: Shape, before: Shape | None, group: Shape | 
     pivot = np.array(shape.pivot)
     values[:, placement.MOVE] = (values[:, placement.MOVE] + pivot) @ linear.T + offset - pivot
     speeds[:, placement.MOVE] = speeds[:, placement.MOVE] @ linear.T
-    return replace(after, place=replace(place, values=values, speeds=speeds))
+    return replace(riding, place=replace(place, values=values, speeds=speeds))
 
 
 def steady_group(group: Shape, members: Sequence[Shape]) -> tuple[Shape, list[Shape], Steadied]:
@@ -141,12 +179,12 @@ def steady_group(group: Shape, members: Sequence[Shape]) -> tuple[Shape, list[Sh
     frames = np.unique(np.concatenate([k.frames for m in own for k in (m.form, m.place)]))
     if len(frames) < 2:
         raise BadGeometry(f"The shapes of '{group.name}' are keyed once: there is nothing to steady.")
-    points = np.concatenate([m.outlines(frames) for m in own], axis=1)
+    points = np.concatenate([seen(m).outlines(frames) for m in own], axis=1)
     maps, place = taken_out(group, frames, points)
     led = replace(group, place=place)
     bare = [_led(m, frames, maps) for m in own]
-    done = [replace(m, rides=(Riding(led), *rest)) for m, rest in zip(bare, others, strict=True)]
-    after = farthest(np.concatenate([m.outlines(frames) for m in bare], axis=1))
+    done = [replace(m, rides=(*ridings(led), *rest)) for m, rest in zip(bare, others, strict=True)]
+    after = farthest(np.concatenate([seen(m).outlines(frames) for m in bare], axis=1))
     return led, done, Steadied(shape=led, before=farthest(points), after=after)
 
 

@@ -1,7 +1,7 @@
 """A shape: points, and the channels that move them.
 
-Where a point ends up: form -> placement -> placement of its group -> carrier. Groups and carriers are `Ride`s, given from outside.
-A group is itself a shape, of a kind that has no outline: its placement carries others (`roto.motion.group`).
+Where a point ends up: form -> placement -> placement of its group, and of that one's -> carrier. Groups and carriers are `Ride`s,
+given from outside. A group is itself a shape, of a kind that has no outline: its placement carries others (`roto.motion.group`).
 """
 
 from dataclasses import dataclass, field, replace

@@ -1,9 +1,14 @@
-"""Which carrier a shape rides on: its own, or that of its group. Own comes before the group's; a group's placement comes before either."""
+"""Which carrier a shape rides on: its own, or that of its group, which may be that of the group's own group.
+
+Own comes before the group's; the placements of the groups come before either.
+"""
 
 from dataclasses import replace
 
-from roto.errors import BadTrack
-from roto.motion.group import Riding, group_of, let_ride
+import numpy as np
+
+from roto.errors import BadGeometry, BadTrack
+from roto.motion.group import DEEPEST, Riding, group_of, let_ride, ridings
 from roto.motion.shape import DIVIDING, Shape
 from roto.track.track import Carrier, Track, taken_at
 
@@ -21,10 +26,13 @@ def own_carrier(shape: Shape) -> Carrier | None:
 
 def rides_of(group: Shape | None, own: Carrier | None) -> tuple[Riding | Carrier, ...]:
     """The rides of a shape with this group and this carrier of its own."""
+    ways = ridings(group)
+    if len(ways) > DEEPEST:
+        raise BadGeometry(f"Groups would stand in each other more than {DEEPEST} deep. Take some of them apart first.")
     carrier = own
-    if carrier is None and group is not None and (found := own_carrier(group)) is not None:
+    if carrier is None and group is not None and (found := carrier_of(group)) is not None:
         carrier = replace(found, inherited=True)
-    return (*((Riding(group),) if group is not None else ()), *((carrier,) if carrier is not None else ()))
+    return (*ways, *((carrier,) if carrier is not None else ()))
 
 
 def with_carrier(shape: Shape, own: Carrier | None) -> Shape:
@@ -33,17 +41,26 @@ def with_carrier(shape: Shape, own: Carrier | None) -> Shape:
 
 
 def under(shape: Shape, group: Shape) -> Shape:
-    """A member with another state of its group."""
-    return replace(shape, rides=rides_of(group, own_carrier(shape)))
+    """A shape, or group, with another state of a group that carries it, its own or one further out."""
+    its = group_of(shape)
+    assert its is not None, "it rides on the group"
+    return replace(shape, rides=rides_of(group if its.id == group.id else under(its, group), own_carrier(shape)))
 
 
 def go_over(shape: Shape, group: Shape | None) -> Shape:
-    """The shape riding on another group, or on none, where it was on every frame (see `let_ride`); what carries it stays its own."""
-    carrier = carrier_of(shape)
+    """The shape, or group, riding on another group, or on none, where it was (see `let_ride`); what carries it stays its own."""
+    carrier, theirs = carrier_of(shape), None if group is None else carrier_of(group)
     moved = let_ride(shape, group)
-    if carrier is None and group is not None and own_carrier(group) is not None:
+    if carrier is None and theirs is not None:
         carrier = Carrier(track=None)  # it stays where it is: what the group rides on does not take it along
+    elif carrier is not None and carrier.inherited and theirs is not None and _alike(carrier, theirs):
+        carrier = None  # both have it from the same place further out
     return replace(moved, rides=rides_of(group, None if carrier is None else replace(carrier, inherited=False)))
+
+
+def _alike(one: Carrier, other: Carrier) -> bool:
+    tracks = [c.track.id if c.track is not None else None for c in (one, other)]
+    return tracks[0] == tracks[1] and one.how == other.how and bool(np.array_equal(one.before, other.before))
 
 
 def carry(shape: Shape, track: Track | None, how: str, frame: int) -> Shape:

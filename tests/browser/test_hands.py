@@ -1,12 +1,15 @@
 """Other hands than a mouse: a pen with pressure and an eraser, two fingers, and the keyboard alone."""
 
+import uuid
+
 import numpy as np
 import pytest
 from selenium.webdriver.common.keys import Keys
 
+from jaythread.desk.edit import actions
 from jaythread.desk.models import Shape
 
-from ..conftest import FIRST
+from ..conftest import FIRST, command
 from .test_desk import core, desk, shape  # noqa: F401 - fixtures
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -77,7 +80,7 @@ def test_keys_are_picked_and_moved_without_a_mouse(desk, shape):  # noqa: F811
     desk.until(lambda: core(shape).outlines(np.array([frame]))[0, 0, 0] == pytest.approx(before + 1))
 
 
-def test_steps_are_steps_in_a_name_that_nobody_edits(desk, shape):  # noqa: F811
+def test_steps_are_steps_in_a_name_and_what_is_typed_stays(desk, shot, people, shape):  # noqa: F811
     name = desk.label("Name of the shape")
     name.click()
     desk.press(Keys.ARROW_RIGHT)
@@ -85,5 +88,8 @@ def test_steps_are_steps_in_a_name_that_nobody_edits(desk, shape):  # noqa: F811
     name.send_keys(Keys.END, "x", Keys.ARROW_LEFT, "y")  # from the first letter on the arrows are the text's
     desk.frame_is(FIRST + 7)  # End was a step, to the last frame
     assert name.get_attribute("value").endswith("yx")
+    actions.edit(people["marta"], shot.pk, uuid.uuid4(), None, command(do="place", shape=shape, frame=FIRST, move=(0, 3)))
+    desk.until(lambda: desk.browser.execute_script("return document.querySelector('#toldBy, body').innerText.includes('marta')"))
+    assert name.get_attribute("value").endswith("yx")  # the page has heard of it, and has written nothing into the field
     name.send_keys(Keys.ENTER)
     desk.until(lambda: Shape.objects.get(pk=shape).name.endswith("yx"))

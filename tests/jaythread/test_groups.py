@@ -1,5 +1,6 @@
 """Groups, locks and changes of several shapes at once, as they are stored, shown and taken back."""
 
+import json
 import uuid
 
 import numpy as np
@@ -13,9 +14,10 @@ from jaythread.desk.view import serializers
 from jaythread.desk.view.pictures import drafted
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
-from roto.errors import BadKeys
+from roto.errors import BadDocument, BadGeometry, BadKeys
 from roto.exchange import document
 from roto.matte.render import render
+from roto.motion.group import groups_of
 
 from ..conftest import command, trace
 
@@ -112,6 +114,50 @@ def test_a_document_carries_groups(shot, rafe, pair):
     assert twins[0].outlines(np.array([1004]))[0, :, :2] == pytest.approx(outline(arm, 1004))
     assert len({ride.group.id for t in twins for ride in t.rides} - {group}) == 1
     assert document.loads(text).entries[1].shape.outlines(np.array([1004]))[0, :, :2] == pytest.approx(outline(hand, 1004))
+
+
+def test_groups_move_in_groups_are_stored_exported_and_taken_apart(shot, rafe, pair):
+    arm, hand, body = pair
+    tail, kite = trace(shot, rafe, ((20, 60), (40, 60), (40, 80)), name="tail"), str(uuid.uuid4())
+    do(rafe, shot, do="place", shape=body, frame=1005, move=(10, 4), turn=40)
+    was = outline(arm, 1005)
+    do(rafe, shot, do="new group", shape=kite, name="all", members=[body, tail], frame=1001)
+    assert outline(arm, 1005) == pytest.approx(was)
+    made = do(rafe, shot, do="place", shape=kite, frame=1001, move=(3, -2))
+    assert {s["id"] for s in serializers.after(made, made.shot, rafe)["shapes"]} == {arm, hand, body, tail, kite}
+    assert outline(arm, 1005) == pytest.approx(was + np.array([3, -2]))
+    with pytest.raises(BadGeometry, match="rides on it"):
+        do(rafe, shot, do="ride", shape=kite, group=body)
+    matte = shot.mattes.get()
+    _, text = documents.export_document(rafe, shot.pk, matte.pk)
+    again = documents.import_document(rafe, shot.pk, text.encode())
+    shot.refresh_from_db()
+    twin = next(e.shape for e in core_cache.matte(shot, again).entries if e.shape.name == "arm")
+    assert twin.outlines(np.array([1005]))[0, :, :2] == pytest.approx(outline(arm, 1005))
+    assert len(groups_of(twin)) == 2 and not {g.id for g in groups_of(twin)} & {body, kite}
+    do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=kite)
+    assert serializers.mattes(shot)[0]["sentence"] == "all (arm adds, hand adds, tail adds) adds"
+    with pytest.raises(Refused, match="all count as one already"):
+        do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=body)
+    do(rafe, shot, do="ride", shape=body)
+    do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=body)
+    with pytest.raises(Refused, match="count as one each"):
+        do(rafe, shot, do="ride", shape=body, group=kite)
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    do(rafe, shot, do="remove", shape=body)  # what it carried goes on with what it rode on
+    assert str(Shape.objects.get(pk=arm).group_id) == kite and outline(arm, 1005) == pytest.approx(was + np.array([3, -2]), abs=0.06)
+
+
+def test_groups_that_stand_in_each_other_are_refused_in_a_document(shot, rafe, pair):
+    _, text = documents.export_document(rafe, shot.pk, shot.mattes.first().pk)
+    doc = json.loads(text)
+    doc["groups"][0]["group"] = doc["groups"][0]["id"]
+    with pytest.raises(BadDocument, match="rides on what rides on it"):
+        document.from_json(doc)
+    doc["groups"][0]["group"] = "nobody"
+    with pytest.raises(BadDocument, match="no group 'nobody'"):
+        document.from_json(doc)
 
 
 def test_a_locked_shape_refuses_changes_until_it_is_unlocked(shot, rafe):

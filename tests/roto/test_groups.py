@@ -7,8 +7,10 @@ import pytest
 
 from roto.errors import BadGeometry
 from roto.motion import edits, interpolate, placement
-from roto.motion.group import Riding, group_of, let_ride, make_group, steady_group
+from roto.motion.group import Riding, group_of, groups_of, let_ride, make_group, steady_group
 from roto.motion.keys import Keys
+from roto.track.ride import carrier_of, go_over, own_carrier, under, with_carrier
+from roto.track.track import Carrier, Track
 
 from .build import blob, rectangle, shape
 
@@ -112,9 +114,46 @@ def test_steadying_a_group_takes_out_what_all_share_and_leaves_keyed_outlines():
     )
 
 
-def test_a_group_does_not_ride_on_a_group():
+@pytest.mark.parametrize("degrees", [40, 400])
+def test_a_group_joins_and_leaves_a_moving_group_and_what_it_carries_stays(degrees):
+    finger = limb(3)
+    hand = turning(make_group("h", "hand", 1, [finger]), 90.0, (4.0, 9.0), 0.8)
+    arm = turning(make_group("a", "arm", 1, [finger]), degrees)
+    finger = let_ride(finger, hand)
+    inner = go_over(hand, arm)
+    joined = under(finger, inner)
+    assert [g.id for g in groups_of(joined)] == ["h", "a"]
+    assert away(finger, joined) <= 0.05
+    further = under(joined, replace(arm, place=placement.at_rest(1)))  # the arm stands still: only the hand's own way is left
+    was = placement.apply(placement.inverse(arm.maps_at(EVERY, EVERY)), joined.outlines(EVERY))
+    assert np.abs(further.outlines(EVERY) - was)[:, :, :2].max() < 1e-6
+    assert away(under(joined, go_over(inner, None)), finger) <= 0.08  # once on, once off
+    assert away(let_ride(joined, arm), finger) <= 0.1  # out of the hand, still on the arm
+
+
+def test_what_the_outer_group_rides_on_carries_all_within_it():
+    finger = limb(3)
+    hand, arm = (make_group(name, name, 1, [finger]) for name in ("hand", "arm"))
+    ways = Track(id="t", name="t", home=1, points=Keys.build([1, 30], np.array([[[0.0, 0.0]], [[58.0, 29.0]]])), confidence=np.ones(2))
+    arm = with_carrier(arm, Carrier(track=ways))
+    inner = go_over(hand, arm)
+    assert own_carrier(inner).track is None  # it stays where it was
+    riding = with_carrier(inner, None)
+    assert carrier_of(under(let_ride(finger, hand), riding)).track is ways
+
+
+def test_a_group_does_not_ride_on_itself_nor_too_deep():
     group = make_group("g", "body", 1, [limb()])
-    with pytest.raises(BadGeometry, match="cannot ride"):
-        let_ride(group, group)
+    outer = make_group("o", "outer", 1, [limb()])
+    for within in (group, let_ride(outer, group)):
+        with pytest.raises(BadGeometry, match="cannot ride on what rides on it"):
+            let_ride(group, within)
+    with pytest.raises(BadGeometry, match="no group"):
+        let_ride(group, limb())
+    for k in range(15):
+        group = go_over(make_group(f"{k}", "more", 1, [limb()]), group)
+    go_over(limb(), group)
+    with pytest.raises(BadGeometry, match="deep"):
+        go_over(limb(), go_over(make_group("last", "more", 1, [limb()]), group))
     with pytest.raises(BadGeometry, match="needs shapes"):
         make_group("g", "body", 1, [])

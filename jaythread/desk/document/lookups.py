@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 from jaythread.desk.models import Matte, Shape, StackEntry, Track
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
+from roto.motion.shape import GROUP
 
 T = TypeVar("T")
 NOT_IN_NAMES = '/\\:*?"<>|.'
@@ -48,6 +49,17 @@ def line_row(shot: Shot, entry_id: str) -> StackEntry:
     """A line of a stack of the shot; NotThere when there is none."""
     lines = StackEntry.objects.select_related("shape", "matte")
     return _there(lines.filter(pk=as_uuid(entry_id), matte__shot=shot).first(), "line of the stack")
+
+
+def not_both_as_one(shot: Shot, inner: list[str], outer: list[str]) -> None:
+    """Refused where a group that counts as one in a matte would ride on another that does: there is one such line above a shape."""
+    lines = StackEntry.objects.filter(matte__shot=shot, shape__kind=GROUP).select_related("shape", "matte")
+    below = {e.matte_id: e for e in lines if str(e.shape_id) in inner}
+    for above in [e for e in lines if str(e.shape_id) in outer and e.matte_id in below]:
+        names = f"{below[above.matte_id].shape.name} and of {above.shape.name}"
+        raise Refused(
+            f"In the matte {above.matte.name} the shapes of {names} count as one each. Let one of the two count one by one first."
+        )
 
 
 def track_row(shot: Shot, track_id: str) -> Track:

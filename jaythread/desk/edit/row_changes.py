@@ -78,9 +78,12 @@ def touched(shot: Shot, changes: list[Change]) -> set[str]:
     tracks = sorted({c["key"][0] for c in changes if c["table"] == "track"})
     if tracks:
         own |= {str(pk) for pk in Shape.objects.filter(shot=shot, carrier__track__in=tracks).values_list("pk", flat=True)}
-    if not own:
-        return own
-    return own | {str(pk) for pk in Shape.objects.filter(shot=shot, group__in=[uuid.UUID(one) for one in own]).values_list("pk", flat=True)}
+    reached = own
+    while reached:  # groups may ride on groups
+        riding = Shape.objects.filter(shot=shot, group__in=[uuid.UUID(one) for one in reached]).values_list("pk", flat=True)
+        reached = {str(pk) for pk in riding} - own
+        own |= reached
+    return own
 
 
 def write_rows(shot: Shot, changes: list[Change]) -> set[str]:

@@ -1,6 +1,7 @@
 """An edit being worked out: what its commands have touched so far, on which revisions it was made, and what shapes have become."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from jaythread.desk.document import core_cache, lookups
 from jaythread.desk.document.matte_frames import looked_at
@@ -66,18 +67,31 @@ class Session:
         return row
 
     def members(self, group: Shape) -> list[CoreShape]:
-        """The shapes that ride on a group now."""
+        """The shapes and groups that ride on a group themselves now."""
         riding = {m.id: m for m in [*(self.core(row) for row in group.members.all()), *self._shapes.values()]}
         return [m for m in riding.values() if (its := group_of(m)) is not None and its.id == str(group.pk)]
+
+    def carried(self, group: Shape) -> list[CoreShape]:
+        """All that a group carries: its members, and what rides on those of them that are groups."""
+        members = self.members(group)
+        inner = [self.carried(lookups.shape_row(self.shot, m.id)) for m in members if m.kind == GROUP]
+        return [*members, *(one for some in inner for one in some)]
 
     def reshaped(self, shape_id: str, reshape: Callable[[CoreShape], tuple[CoreShape, str]]) -> Outcome:
         """A shape, or group, changed by itself; what a group carries goes with it. Where somebody looked at a frame, it stands still."""
         row, old = self.open_shape(shape_id)
         new, summary = reshape(old)
         new = keep_still(old, new, looked_at(self.shot, row))
-        members = self.members(row) if new.kind == GROUP else []
-        carried = [under(m, new) for m in members]
-        return Outcome(summary, compare(str(row.pk), old, new), [old, *members], [new, *carried])
+        return self.with_carried(Outcome(summary, compare(str(row.pk), old, new), [old], [new]))
+
+    def with_carried(self, outcome: Outcome) -> Outcome:
+        """What a command comes to, with all that the groups among it carry. Groups that carry others come first."""
+        before, after = {s.id: s for s in outcome.before}, {s.id: s for s in outcome.after}
+        for group in [s for s in outcome.after if s.kind == GROUP and s.id in before]:
+            for one in self.carried(lookups.shape_row(self.shot, group.id)):
+                before.setdefault(one.id, one)
+                after[one.id] = under(after.get(one.id, one), after[group.id])
+        return replace(outcome, before=[*before.values()], after=[*after.values()])
 
     def write(self, outcome: Outcome) -> None:
         """Write what a command comes to; the next one stands on it."""

@@ -20,10 +20,10 @@ from roto.exchange import document, svg, svg_reading
 from roto.matte.stack import Entry
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion import edits, retime
-from roto.motion.group import group_of
+from roto.motion.group import group_of, groups_of
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
-from roto.track.ride import carrier_of, go_over, own_carrier, under, with_carrier
+from roto.track.ride import carrier_of, go_over, own_carrier, rides_of, with_carrier
 from roto.track.thin import baked
 from roto.track.track import Track
 
@@ -87,9 +87,9 @@ def export_svg(user: User, shot_id: int, matte_id: uuid.UUID, frame: int | None)
 
 
 def _over(shape: CoreShape, groups: dict[str, CoreShape]) -> CoreShape:
-    """The shape riding on what has taken its group's place."""
+    """The shape, or group, riding on what has taken its group's place."""
     group = group_of(shape)
-    return shape if group is None else under(shape, groups[group.id])
+    return shape if group is None else replace(shape, rides=rides_of(groups[group.id], own_carrier(shape)))
 
 
 def _on_new(shape: CoreShape, made: dict[str, Track], shot: Shot, done: list[Change]) -> CoreShape:
@@ -168,9 +168,10 @@ def _take(shot: Shot, user: User, core: CoreMatte, source: str) -> Matte:
     groups: dict[str, CoreShape] = {}
     new_tracks: dict[str, Track] = {}
     for shape in (e.shape for e in core.entries):
-        group = shape if shape.kind == GROUP else group_of(shape)
-        if group is not None and group.id not in groups:
-            groups[group.id] = _on_new(replace(group, id=str(uuid.uuid4())), new_tracks, shot, done)
+        for group in reversed([*([shape] if shape.kind == GROUP else []), *groups_of(shape)]):  # the outermost first
+            if group.id in groups:
+                continue
+            groups[group.id] = _over(_on_new(replace(group, id=str(uuid.uuid4())), new_tracks, shot, done), groups)
             renamed[group.id] = groups[group.id].id
             done += compare(groups[group.id].id, None, groups[group.id])
     for order, entry in enumerate(core.entries):

@@ -11,7 +11,7 @@ from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
 from roto.matte.render import Rendered
 from roto.matte.stack import Matte as CoreMatte
-from roto.motion.group import group_of
+from roto.motion.group import groups_of
 from roto.motion.shape import GROUP
 from roto.track.ride import under
 
@@ -29,13 +29,12 @@ def drafted(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) ->
 
 
 def _changed(matte: CoreMatte, command: Command, said: Any) -> CoreMatte:
-    """The matte with a shape changed, or with the group that some of its shapes ride on."""
+    """The matte with a shape changed, or with a group that carries some of its shapes."""
     assert command.reshape is not None
     for shape in [e.shape for e in matte.entries if e.shape.kind != GROUP]:
-        group = group_of(shape)
         if shape.id == said.shape:
             return matte.with_shape(command.reshape(shape, said)[0])
-        if group is not None and group.id == said.shape:
+        for group in [g for g in groups_of(shape) if g.id == said.shape]:
             matte = matte.with_shape(under(shape, command.reshape(group, said)[0]))
     return matte
 

@@ -204,4 +204,5 @@ def steadied(session: Session, said: Steady) -> Outcome:
     group, led, done = steady_group(old, before[1:])
     after = [group, *led]
     summary = f"steadied {old.name}: within it points now move by {done.after:.1f} px at most instead of {done.before:.1f}"
-    return Outcome(summary, [c for a, b in zip(before, after, strict=True) for c in compare(a.id, a, b)], before, after)
+    rows = [c for a, b in zip(before, after, strict=True) for c in compare(a.id, a, b)]
+    return session.with_carried(Outcome(summary, rows, before, after))

@@ -19,6 +19,7 @@ from roto.curve.curve_fit import fit_loop
 from roto.matte.matting import fringe
 from roto.matte.modes import SOLVE
 from roto.motion import edits
+from roto.motion.group import group_of
 from roto.motion.live_ranges import tidy
 from roto.motion.shape import GROUP
 from roto.motion.shape import Shape as CoreShape
@@ -187,7 +188,7 @@ def live(shape: CoreShape, said: Live) -> tuple[CoreShape, str]:
 
 
 class Remove(Schema):
-    """Take a shape away, with its keys and its lines in all stacks. A group's shapes stay, and stay where they are."""
+    """Take a shape away, with its keys and its lines in all stacks. What a group carried stays where it is, with the group's own group."""
 
     do: Literal["remove"]
     shape: str
@@ -199,10 +200,10 @@ def removed(session: Session, said: Remove) -> Outcome:
     row, old = session.open_shape(said.shape)
     lines = [change("entry", [str(e.pk)], entry_data(e), None) for e in row.entries.all()]
     before = session.members(row)
-    after = [go_over(m, None) for m in before]
+    after = [go_over(m, group_of(old)) for m in before]
     freed = [c for a, b in zip(before, after, strict=True) for c in compare(a.id, a, b)]
     gone = compare(old.id, old, None)
-    return Outcome(f"removed {old.name}", [*freed, *lines, *gone[1:], gone[0]], before, after)
+    return session.with_carried(Outcome(f"removed {old.name}", [*freed, *lines, *gone[1:], gone[0]], before, after))
 
 
 class Lock(Schema):

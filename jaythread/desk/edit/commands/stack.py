@@ -14,6 +14,7 @@ from jaythread.desk.edit.types import Mode, given
 from jaythread.desk.models import Matte, Shape, StackEntry
 from jaythread.errors import Refused
 from roto.matte.modes import SOLVE
+from roto.motion.group import groups_of
 from roto.motion.shape import GROUP
 
 NO_FRINGE = "A group cannot be a fringe: choose the shape whose edge is to be solved."
@@ -55,21 +56,26 @@ def add_line(session: Session, said: AddLine) -> Outcome:
     """A line more."""
     matte, row = lookups.matte_row(session.shot, said.matte), session.shape_row(said.shape)
     if row.kind == GROUP:
-        return _combined(matte, row, said)
+        return _combined(session, matte, row, said)
     entry_id = lookups.new_id(said.entry, StackEntry)
     line = change("entry", [entry_id], None, lookups.entry_on_top(matte, str(row.pk), said.mode))
     return Outcome(f"put {row.name} into the matte {matte.name}", [line])
 
 
-def _combined(matte: Matte, group: Shape, said: AddLine) -> Outcome:
+def _combined(session: Session, matte: Matte, group: Shape, said: AddLine) -> Outcome:
     """The shapes of a group count as one from now on: its line stands where the topmost of them did."""
-    own = [e for e in matte.entries.select_related("shape") if e.shape.group_id == group.pk and e.mode != SOLVE]
+    inner = [one.id for one in session.carried(group)]
+    entries = list(matte.entries.select_related("shape"))
+    own = [e for e in entries if str(e.shape_id) in inner and e.shape.kind != GROUP and e.mode != SOLVE]
     if not own:
         raise Refused(f"No shape of {group.name} is in the matte {matte.name}: put them in first.")
     if said.mode == SOLVE:
         raise Refused(NO_FRINGE)
     if StackEntry.objects.filter(pk=lookups.as_uuid(said.entry)).exists() or matte.entries.filter(shape=group).exists():
         raise Refused(f"The shapes of {group.name} count as one in the matte {matte.name} already.")
+    others = [*inner, *(g.id for g in groups_of(session.core(group)))]
+    if nested := next((e.shape.name for e in entries if e.shape.kind == GROUP and str(e.shape_id) in others), None):
+        raise Refused(f"The shapes of {nested} count as one already, and {group.name} moves with it. Let those count one by one first.")
     row = {**lookups.entry_on_top(matte, str(group.pk), said.mode), "order": own[-1].order}
     line = change("entry", [str(lookups.as_uuid(said.entry))], None, row)
     return Outcome(f"combined the shapes of {group.name} as one in the matte {matte.name}", [line])

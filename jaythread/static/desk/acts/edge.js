@@ -57,7 +57,7 @@ export const edge = {
   // What a placing moves: the chosen shapes and groups, but not what a chosen group carries anyway.
   heads() {
     const { store } = this;
-    return store.selection.movable.filter((shape) => !store.selection.has(shape.group));
+    return store.selection.movable.filter((shape) => !store.document.groupsOf(shape).some((g) => store.selection.has(g.id)));
   },
 
   // The placement of the chosen shape here, by figures: what is given (from what it is) becomes so, the rest stays. What is on its way is

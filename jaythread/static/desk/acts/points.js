@@ -52,7 +52,7 @@ export const points = {
       const points = store.pending.outline(shape);
       if (store.view.step === "place") {
         commands.push(edit.place({ shape: shape.id, frame: store.view.frame, move: [dx, dy], ...store.view.scoping }));
-        for (const it of [shape, ...store.document.membersOf(shape.id)]) store.pending.setOutline(it, shifted(store.pending.outline(it), it.curves.keys(), dx, dy));
+        for (const it of [shape, ...store.document.carriedBy(shape.id)]) store.pending.setOutline(it, shifted(store.pending.outline(it), it.curves.keys(), dx, dy));
         continue;
       }
       const which = [...store.selection.pointsOf(shape.id)];

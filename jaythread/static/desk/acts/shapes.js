@@ -45,7 +45,7 @@ export const shapes = {
   // The chosen shapes move as one from now on.
   group() {
     const { store } = this;
-    const members = store.selection.editable;
+    const members = this.heads();
     if (!members.length) return this.tell("Choose the shapes that are to move as one first, with Shift and a click.");
     const shape = newId();
     const command = edit.newGroup({ shape, name: store.document.freeName("group", store.document.groups.length + 1), members: members.map((s) => s.id), frame: store.view.frame, colour: members[0].colour });
@@ -56,10 +56,10 @@ export const shapes = {
     });
   },
 
-  // The chosen shapes go over to another group (or to none, by an empty id) and stay where they are.
+  // The chosen shapes, and groups, go over to another group (or to none, by an empty id) and stay where they are.
   ride(group) {
     const { store } = this;
-    const commands = store.selection.editable.filter((s) => (s.group || "") !== group).map((s) => edit.ride({ shape: s.id, group: group || null }));
+    const commands = this.heads().filter((s) => (s.group || "") !== group).map((s) => edit.ride({ shape: s.id, group: group || null }));
     if (commands.length) this.edits.pushAll(group ? `joined ${store.document.shapes.get(group).name}` : "left the group", commands);
   },
 

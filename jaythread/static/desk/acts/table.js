@@ -143,6 +143,24 @@ const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox
 /** @type {EventTarget | null} */
 let edited = null;
 
+// While its text is being edited, nothing else writes into a field: what happens beside it (a frame that arrives, somebody's edit) would take
+// away what was typed. What was to be written comes after, unless the typed text was taken.
+/** @param {EventTarget | null} field */
+function edit(field) {
+  if (!(field instanceof HTMLInputElement) || field === edited || !field.hasAttribute("x-bind:value") || !typing(field)) return void (edited = field);
+  const { get, set } = /** @type {Required<PropertyDescriptor>} */ (Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value"));
+  /** @type {string | null} */
+  let meanwhile = null;
+  edited = field;
+  Object.defineProperty(field, "value", { configurable: true, get, set: (text) => (meanwhile = text) });
+  const done = ({ type }) => {
+    delete /** @type {Partial<HTMLInputElement>} */ (field).value;
+    if (type === "focusout" && meanwhile !== null) set.call(field, meanwhile);
+    for (const over of ["focusout", "change"]) field.removeEventListener(over, done, true);
+  };
+  for (const over of ["focusout", "change"]) field.addEventListener(over, done, true);
+}
+
 // Whether what has the focus keeps a key to itself: a name or a figure that is typed, an edge that arrows move.
 function keepsForItself(here, name) {
   if (/^Arrow/.test(name) && here?.matches?.("[role=separator]")) return true;
@@ -188,7 +206,7 @@ export function listen(desk, table) {
     },
     true,
   );
-  addEventListener("input", (e) => (edited = e.target), true);
+  addEventListener("input", (e) => edit(e.target), true);
   for (const over of ["focusout", "change"]) addEventListener(over, () => (edited = null), true);
   addEventListener("keyup", (e) => {
     if (e.key === " ") desk.pointer.hold(false);

@@ -171,6 +171,19 @@ export class Document extends Slice {
     return [...this.#shapes.values()].filter((s) => s.group === id).sort((a, b) => (a.name < b.name ? -1 : 1));
   }
 
+  // The groups that carry a shape, or a group: its own first, then what that one rides on.
+  /** @param {Shape | undefined} shape @returns {Shape[]} */
+  groupsOf(shape) {
+    const group = shape?.group ? this.#shapes.get(shape.group) : undefined;
+    return group ? [group, ...this.groupsOf(group)] : [];
+  }
+
+  // All that a group carries, groups among it.
+  /** @param {string} id @returns {Shape[]} */
+  carriedBy(id) {
+    return this.membersOf(id).flatMap((s) => [s, ...this.carriedBy(s.id)]);
+  }
+
   // A name that no shape has: "fringe", "fringe 2", ...; with a number to begin at, that number always stands in it.
   /** @param {string} name @param {number} [begin] */
   freeName(name, begin) {

@@ -118,7 +118,7 @@ export class Selection extends Slice {
   // What is shown as chosen: the shapes of a chosen group too.
   get inHand() {
     const { document } = this;
-    return new Set(this.ids.flatMap((id) => (document.shapes.get(id)?.kind === "group" ? document.membersOf(id).map((s) => s.id) : [id])));
+    return new Set(this.ids.flatMap((id) => (document.shapes.get(id)?.kind === "group" ? document.carriedBy(id).map((s) => s.id) : [id])));
   }
 
   /** @param {string} id @returns {Set<number>} */

@@ -27,7 +27,7 @@ export class Placing {
     if (!store.selection.movable.includes(store.selection.shape)) return;
     const pivot = store.pending.pivot(store.selection.shape);
     const heads = this.desk.heads(); // a shape whose group moves is carried, not moved
-    const moved = [...heads, ...heads.flatMap((s) => store.document.membersOf(s.id))];
+    const moved = [...heads, ...heads.flatMap((s) => store.document.carriedBy(s.id))];
     const starts = moved.map((shape) => ({ shape, points: Float32Array.from(store.pending.outline(shape)) }));
     if (what === "pivot") store.selection.pivots.set(store.selection.shape.id, [p.x, p.y]);
     this.desk.stage.draw("outline");
@@ -92,11 +92,14 @@ export class Placing {
     this.desk.store.say("changed");
   }
 
-  // A double click on a shape takes hold of the group that it moves with.
+  // A double click on a shape takes hold of the group that it moves with; once more: of that one's group.
   twice(e, p) {
     const { store } = this.desk;
     const found = hit(store, p.scale, p.x, p.y);
-    if (found?.shape.group) store.selection.choose(found.shape.group);
+    const groups = store.document.groupsOf(found?.shape);
+    const held = groups.findIndex((g) => g.id === store.selection.chosen);
+    const next = groups[held + 1] || groups[0];
+    if (next) store.selection.choose(next.id);
   }
 
   hover(e, p) {

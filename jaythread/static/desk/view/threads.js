@@ -77,11 +77,13 @@ export class Threads {
     const told = new Set();
     return store.selection.stack().flatMap((entry) => {
       const shape = store.document.shapes.get(entry.shape);
-      const group = store.document.shapes.get(shape.group);
-      const own = [{ shape, channel: null }];
-      if (group && !told.has(group.id)) own.unshift({ shape: group, channel: null }); // a group stands before the first of its shapes
-      if (group) told.add(group.id);
-      if (group && this.folded.has(group.id)) return own.slice(0, -1);
+      const groups = store.document.groupsOf(shape).reverse();
+      const folded = groups.findIndex((g) => this.folded.has(g.id));
+      const shown = folded < 0 ? groups : groups.slice(0, folded + 1);
+      const own = shown.filter((g) => !told.has(g.id)).map((g) => ({ shape: g, channel: null })); // a group stands before the first of its shapes
+      for (const group of shown) told.add(group.id);
+      if (folded >= 0) return own;
+      own.push({ shape, channel: null });
       return this.opened.has(shape.id) ? [...own, ...CHANNELS.filter((c) => c !== "reach" || shape.reach.length).map((channel) => ({ shape, channel }))] : own;
     });
   }

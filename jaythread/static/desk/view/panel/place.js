@@ -8,7 +8,8 @@ export const placeStep = part(() => ({
   sync() {
     const { document, pending, selection } = this.desk.store;
     const { shape } = selection;
-    this.groups = document.groups.map((s) => ({ id: s.id, name: s.name }));
+    const carried = shape ? document.carriedBy(shape.id) : [];
+    this.groups = document.groups.filter((g) => g !== shape && !carried.includes(g)).map((s) => ({ id: s.id, name: s.name }));
     this.movesWith = shape?.group || "";
     if (!shape) return;
     const place = pending.placement(shape);

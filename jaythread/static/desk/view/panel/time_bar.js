@@ -33,7 +33,7 @@ export const threads = part(() => ({
     this.threads = board.lines().map(({ shape: it, channel }) => ({
       id: it.id + (channel || ""), shape: it.id, channel, colour: COLOURS[it.colour], chosen: !channel && selection.has(it.id),
       name: CHANNELS[channel] || it.name + (it.kind === "group" ? " (group)" : cuts(it.id) ? " (cuts)" : ""),
-      folds: !channel, riding: !channel && document.shapes.has(it.group),
+      folds: !channel, indent: { paddingLeft: `${14 * document.groupsOf(it).length + (channel ? 26 : 0)}px` },
       opened: it.kind === "group" ? !board.folded.has(it.id) : board.opened.has(it.id), what: it.kind === "group" ? "shapes" : "channels",
     }));
     this.hasStrip = board.hasStrip;

@@ -21,7 +21,7 @@ export const traceStep = part(() => ({
     this.hiddenHere = view.hiddenShapes.has(shape.id);
     this.alone = view.hiddenShapes.alone === shape.id;
     this.asOne = selection.lines().find((line) => line.shape === shape.id) || null;
-    this.mayBeOne = shape.kind === "group" && selection.stack().some((line) => document.shapes.get(line.shape).group === shape.id);
+    this.mayBeOne = shape.kind === "group" && document.carriedBy(shape.id).some((s) => selection.stack().some((line) => line.shape === s.id));
     this.opacity = this.asOne ? Math.round(this.asOne.opacity * 100) : 100;
     this.liveSays = shape.live.length ? shape.live.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(", ") : "always";
   },
