@@ -18,6 +18,8 @@ from jaythread.jobs.api import router as jobs_router
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
 from jaythread.receiving import pages as receiving
+from jaythread.tryouts import pages as tryouts
+from jaythread.tryouts.api import router as tryouts_router
 from roto.errors import RotoError
 
 api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
@@ -25,6 +27,7 @@ api.add_router("", accounts_router)
 api.add_router("", jobs_router)
 for part in (edits, pictures, tracks, fit, exchange):
     api.add_router("", part.router)
+api.add_router("", tryouts_router)
 
 
 @api.exception_handler(RotoError)
@@ -66,6 +69,8 @@ urlpatterns = [
     path("shots/<int:shot_id>/newer-plate", plates.newer, name="newer-plate"),
     path("shots/<int:shot_id>/picture", desk.correct_picture, name="correct-picture"),
     path("shots/<int:shot_id>/desk", desk.desk, name="desk"),
+    path("shots/<int:shot_id>/tryouts", tryouts.shot, name="tryouts"),
+    path("shots/<int:shot_id>/tryouts/<uuid:tryout_id>", tryouts.tryout, name="tryout"),
     path("shots/<int:shot_id>/deliveries", delivery.shot, name="deliveries"),
     path("shots/<int:shot_id>/deliveries/shown", delivery.shown, name="shown"),
     path("productions/<int:production_id>/recipes", delivery.production_recipes, name="recipes"),

@@ -64,6 +64,17 @@ class BadRecipe(RotoError):
         self.why = why
 
 
+class BadTryout(RotoError):
+    """A tryout asks for something that cannot be shown."""
+
+    code = "tryout.bad"
+
+    def __init__(self, path: str, why: str) -> None:
+        super().__init__(f"{path}: {why}", path=path, why=why)
+        self.path = path
+        self.why = why
+
+
 class NoFringe(RotoError):
     """A fringe is solved from the plate, and there is no plate here to solve it from."""
 

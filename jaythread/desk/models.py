@@ -14,6 +14,8 @@ from roto.motion.live_ranges import tidy
 from roto.motion.shape import CLOSED, DIVIDING, GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.track.track import Track as CoreTrack
+from roto.tryout.document import Timing, line_from_json
+from roto.tryout.document import Tryout as CoreTryout
 
 
 class Shape(models.Model):
@@ -227,6 +229,35 @@ class Track(models.Model):
             points=Keys.build(self.data["frames"], np.array(self.data["points"], dtype=np.float64)),
             confidence=np.array(self.data["sure"], dtype=np.float64),
             manual=frozenset(self.data["hand"]),
+        )
+
+
+class Tryout(models.Model):
+    """A matte put to use: lines from the bottom up, as the tryout document has them (`roto.tryout.document`)."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="tryouts")
+    name = models.CharField(max_length=40)
+    lines = models.JSONField(default=list)
+    revision = models.PositiveBigIntegerField(default=0)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def to_core(self) -> CoreTryout:
+        """As the core has it."""
+        shot = self.shot
+        return CoreTryout(
+            shot=shot.name,
+            name=self.name,
+            size=(shot.width, shot.height),
+            rate=str(shot.rate),
+            frames=(shot.first, shot.last),
+            lines=tuple(line_from_json(line) for line in self.lines),
+            shutter=Timing(angle=shot.shutter_angle, phase=shot.shutter_phase),
         )
 
 

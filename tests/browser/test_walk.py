@@ -22,7 +22,7 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     # 1. a production and its people
-    artist.sign_in("marta")
+    artist.sign_in_by_hand("marta")
     artist.label("Name of the production").send_keys("Saltmarsh")
     artist.click("Make production")
     artist.until(lambda: "No shot here yet" in artist.text)
@@ -31,13 +31,13 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     artist.until(lambda: "rafe is now artist here" in artist.text)
     path = artist.browser.current_url.removeprefix(artist.address)
     artist.click("Sign out")
-    artist.sign_in("otto")
+    artist.sign_in_by_hand("otto")
     assert "Saltmarsh" not in artist.text
     artist.go(path)
     assert "not yours to see" in artist.text
     assert "404" in artist.complaints()[0]
     artist.click("Sign out")
-    artist.sign_in("rafe")
+    artist.sign_in_by_hand("rafe")
     artist.click("Saltmarsh")
 
     # 2. a plate comes in

@@ -13,6 +13,7 @@ from ..conftest import FIRST, LAST, command, trace
 
 SIX = [[0, 0, 0, 0, 0, 0], [9, 0, 0, 0, 0, 0], [9, 9, 0, 0, 0, 0]]
 NO = [False] * 3
+PLATE_LINE = {"id": "a", "shows": {"kind": "clip"}}
 LOOP = [[0, 0], [30, 0], [30, 30], [0, 30]]
 ROWS = {
     "trace": {"shape": "{new}", "entry": "{new2}", "matte": "{matte}", "name": "sail", "frame": FIRST, "points": SIX, "curves": NO},
@@ -40,6 +41,11 @@ ROWS = {
     "mirror": {"shape": "{body}", "angle": 90.0, "about": [48, 32]},
     "align": {"shape": "{body}", "frame": FIRST + 3, "points": [0, 1], "how": "level"},
     "snap": {"shape": "{body}", "frame": FIRST, "points": [1], "within": 100.0},
+    "new tryout": {"tryout": "{new}", "name": "words behind", "lines": [PLATE_LINE]},
+    "tryout": {"tryout": "{tryout}", "name": "in front", "lines": [PLATE_LINE, {"id": "b", "shows": {"kind": "bars"}}]},
+    "tryout line": {"tryout": "{tryout}", "line": {**PLATE_LINE, "through": {"matte": "{matte}", "soften": 2.0}}},
+    "tryout key": {"tryout": "{tryout}", "line": "a", "channel": "place", "frame": FIRST + 2, "values": [[4, 0], [10, 0], [0, 0]]},
+    "drop tryout": {"tryout": "{tryout}"},
     "new group": {"shape": "{new}", "name": "all", "members": ["{body}"], "frame": FIRST, "colour": 1},
     "ride": {"shape": "{body}", "group": "{group}"},
     "key here": {"shape": "{body}", "channel": "form", "frame": FIRST + 1},
@@ -86,7 +92,7 @@ def furnished(shot, who) -> dict[str, str]:
     def do(**said):
         actions.edit(who, shot.pk, uuid.uuid4(), None, command(**said))
 
-    ids = {name: str(uuid.uuid4()) for name in ("new", "new2", "second", "group", "followed")}
+    ids = {name: str(uuid.uuid4()) for name in ("new", "new2", "second", "group", "followed", "tryout")}
     ids |= {"matte": str(shot.mattes.get().pk)}
     far = ((60, 20), (80, 20), (80, 50), (60, 50))
     ids["body"] = trace(shot, who)
@@ -107,6 +113,7 @@ def furnished(shot, who) -> dict[str, str]:
     ids["path"] = str(track_tables.import_table(who, shot.pk, "path", table.encode()).pk)
     do(do="new track", track=ids["followed"], name="followed", frame=FIRST, points=[(40, 40)], half=6, model="move")
     do(do="carry", shape=ids["riding"], frame=FIRST, track=ids["path"], how="move")
+    do(do="new tryout", tryout=ids["tryout"], name="in use", lines=[PLATE_LINE])
     return ids | {"line": str(shot.mattes.get(name="kite").entries.get(shape=ids["body"]).pk)}
 
 
@@ -130,5 +137,6 @@ def state(shot):
     cores = core_cache.shapes(list(Shape.objects.filter(shot=shot)))
     alone = [(i, core.outlines(range(FIRST, LAST + 1)).tolist()) for i, core in sorted(cores.items())]
     mattes = [document.dumps(core_cache.matte(shot, m)) for m in shot.mattes.order_by("name")]
+    tryouts = [(t.name, t.lines) for t in shot.tryouts.order_by("name")]
     numbers = (shot.rate, shot.pixel_aspect, shot.plates.get().offset)
-    return mattes, shapes, tracks, alone, shot.shutter, shot.working, numbers
+    return mattes, shapes, tracks, alone, shot.shutter, shot.working, numbers, tryouts

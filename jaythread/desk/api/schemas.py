@@ -100,6 +100,16 @@ class ShutterOut(TypedDict):
     phase: float | None
 
 
+class TryoutOut(TypedDict):
+    """A tryout: lines as the tryout document has them, bottom first, and what each says."""
+
+    id: str
+    name: str
+    revision: int
+    lines: list[dict[str, Any]]
+    sentences: list[str]
+
+
 class HeadOut(TypedDict):
     """What may change with every edit beside shapes."""
 
@@ -109,6 +119,7 @@ class HeadOut(TypedDict):
     numbers: str
     mattes: list[MatteOut]
     tracks: list[TrackOut]
+    tryouts: list[TryoutOut]
     undo: str | None
     redo: str | None
 
@@ -198,6 +209,7 @@ class EditedOut(TypedDict):
     numbers: NotRequired[str]
     mattes: NotRequired[list[MatteOut]]
     tracks: NotRequired[list[TrackOut]]
+    tryouts: NotRequired[list[TryoutOut]]
     picture: NotRequired[PictureOut | None]
 
 
@@ -220,6 +232,7 @@ class ChangedOut(TypedDict):
     numbers: NotRequired[str]
     mattes: NotRequired[list[MatteOut]]
     tracks: NotRequired[list[TrackOut]]
+    tryouts: NotRequired[list[TryoutOut]]
 
 
 class AnswerOut(TypedDict):

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from jaythread.desk.models import Matte, StackEntry, Track
+from jaythread.desk.models import Matte, StackEntry, Track, Tryout
 from roto.motion.group import group_of
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape as CoreShape
@@ -59,6 +59,11 @@ def entry_data(entry: StackEntry) -> Data:
         "matte": str(entry.matte_id), "shape": str(entry.shape_id), "order": entry.order, "mode": entry.mode, "inverted": entry.inverted,
         "opacity": entry.opacity,
     }  # fmt: skip
+
+
+def tryout_data(tryout: Tryout) -> Data:
+    """A tryout's row."""
+    return {"name": tryout.name, "lines": tryout.lines}
 
 
 def track_data(track: Track) -> Data:

@@ -3,7 +3,7 @@
 import uuid
 from typing import Any, TypeVar
 
-from jaythread.desk.models import Matte, Shape, StackEntry, Track
+from jaythread.desk.models import Matte, Shape, StackEntry, Track, Tryout
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 from roto.motion.shape import GROUP
@@ -21,7 +21,7 @@ def as_uuid(text: str) -> uuid.UUID:
         raise Refused(f"'{text}' is not an id.") from error
 
 
-def new_id(text: str, model: type[Shape] | type[Matte] | type[StackEntry] | type[Track]) -> str:
+def new_id(text: str, model: type[Shape] | type[Matte] | type[StackEntry] | type[Track] | type[Tryout]) -> str:
     """An id that a page has made for something new; refused when it is taken."""
     key = as_uuid(text)
     if model.objects.filter(pk=key).exists():
@@ -67,8 +67,18 @@ def track_row(shot: Shot, track_id: str) -> Track:
     return _there(Track.objects.filter(pk=as_uuid(track_id), shot=shot).first(), "track")
 
 
-def _free(wanted: str, taken: set[str]) -> str:
-    return next(n for n in (wanted, *(f"{wanted[:54]} {k}" for k in range(2, 10_000))) if n not in taken)
+def tryout_row(shot: Shot, tryout_id: str) -> Tryout:
+    """A tryout of the shot; NotThere when there is none."""
+    return _there(Tryout.objects.filter(pk=as_uuid(tryout_id), shot=shot).first(), "tryout")
+
+
+def free_tryout_name(shot: Shot, wanted: str) -> str:
+    """A name that no tryout of the shot has."""
+    return _free(wanted.strip()[:40] or "tryout", set(shot.tryouts.values_list("name", flat=True)), 40)
+
+
+def _free(wanted: str, taken: set[str], most: int = 60) -> str:
+    return next(n for n in (wanted, *(f"{wanted[: most - 6]} {k}" for k in range(2, 10_000))) if n not in taken)
 
 
 def free_shape_name(shot: Shot, wanted: str) -> str:

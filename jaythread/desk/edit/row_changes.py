@@ -12,8 +12,8 @@ from typing import Any, NamedTuple
 from django.db.models import F, ProtectedError, Q
 
 from jaythread.desk.document import core_cache
-from jaythread.desk.document.as_data import entry_data, key_data, matte_data, shape_data, track_data
-from jaythread.desk.models import FormKey, FrameFit, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track
+from jaythread.desk.document.as_data import entry_data, key_data, matte_data, shape_data, track_data, tryout_data
+from jaythread.desk.models import FormKey, FrameFit, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track, Tryout
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
 from roto.motion.shape import Shape as CoreShape
@@ -203,6 +203,18 @@ def _write_track(shot: Shot, key: list[Any], row: Data | None) -> None:
     Track.objects.filter(pk=key[0], shot=shot).delete()
 
 
+def _read_tryout(shot: Shot, key: list[Any]) -> Data | None:
+    tryout = Tryout.objects.filter(pk=key[0], shot=shot).first()
+    return tryout_data(tryout) if tryout else None
+
+
+def _write_tryout(shot: Shot, key: list[Any], row: Data | None) -> None:
+    if row is None:
+        Tryout.objects.filter(pk=key[0], shot=shot).delete()
+    else:
+        Tryout.objects.update_or_create(pk=key[0], defaults={"shot": shot, "revision": shot.revision + 1, **row})
+
+
 def _read_shot(shot: Shot, key: list[Any]) -> Data | None:
     fresh = Shot.objects.get(pk=shot.pk)
     return {"angle": fresh.shutter_angle, "phase": fresh.shutter_phase, "cap": fresh.shutter_cap}
@@ -256,6 +268,7 @@ TABLES: dict[str, Table] = {
     "entry": Table(_read_entry, _write_entry),
     "matte": Table(_read_matte, _write_matte),
     "track": Table(_read_track, _write_track),
+    "tryout": Table(_read_tryout, _write_tryout),
     "shot": Table(_read_shot, _write_shot),
     "range": Table(_read_range, _write_range),
     "numbers": Table(_read_numbers, _write_numbers),

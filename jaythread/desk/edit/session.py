@@ -7,7 +7,7 @@ from jaythread.desk.document import core_cache, lookups
 from jaythread.desk.document.matte_frames import looked_at
 from jaythread.desk.edit.registry import Outcome
 from jaythread.desk.edit.row_changes import Change, compare, write_rows
-from jaythread.desk.models import Edit, Shape, Track
+from jaythread.desk.models import Edit, Shape, Track, Tryout
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
 from roto.motion.edits import keep_still
@@ -61,6 +61,14 @@ class Session:
     def track_row(self, track_id: str) -> Track:
         """A track's row; Conflict when somebody has changed it since the page knew it."""
         row = lookups.track_row(self.shot, track_id)
+        known = self._base.pop(str(row.pk), None)
+        if known is not None and known != row.revision:
+            raise Conflict(f"'{row.name}' has been changed meanwhile. Your change was not saved over it.", present=str(row.pk))
+        return row
+
+    def tryout_row(self, tryout_id: str) -> Tryout:
+        """A tryout's row; Conflict when somebody has changed it since the page knew it."""
+        row = lookups.tryout_row(self.shot, tryout_id)
         known = self._base.pop(str(row.pk), None)
         if known is not None and known != row.revision:
             raise Conflict(f"'{row.name}' has been changed meanwhile. Your change was not saved over it.", present=str(row.pk))

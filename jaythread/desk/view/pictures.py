@@ -20,12 +20,16 @@ def drafted(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) ->
     """The shot, and the matte at its present revision with an edit that is not saved yet laid on it. Of an edit, what changes single shapes
     by themselves is shown."""
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
-    matte = core_cache.matte(shot, row)
+    return shot, laid_on(core_cache.matte(shot, row), draft)
+
+
+def laid_on(matte: CoreMatte, draft: Any | None) -> CoreMatte:
+    """A matte with an edit that is not saved yet laid on it."""
     for part in [] if draft is None else parts_of(draft):
         command = command_of(part)
         if command.reshape is not None:
             matte = _changed(matte, command, part)
-    return shot, matte
+    return matte
 
 
 def _changed(matte: CoreMatte, command: Command, said: Any) -> CoreMatte:

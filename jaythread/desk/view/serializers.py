@@ -26,6 +26,7 @@ from roto.motion.keys import Keys
 from roto.motion.placement import MOVE, SIZE, TURN
 from roto.motion.shape import Shape as CoreShape
 from roto.track.ride import carrier_of
+from roto.tryout import sentences
 
 
 def knots(keys: Keys) -> list[dict[str, Any]]:
@@ -136,6 +137,18 @@ def tracks(shot: Shot) -> list[dict[str, Any]]:
     return out
 
 
+def tryouts(shot: Shot) -> list[dict[str, Any]]:
+    """Tryouts with their lines as the document has them, and a sentence of each."""
+    names = {str(m.pk): m.name for m in shot.mattes.all()}
+    return [
+        {
+            "id": str(row.pk), "name": row.name, "revision": row.revision, "lines": row.lines,
+            "sentences": [sentences.sentence(line, names) for line in row.to_core().lines],
+        }
+        for row in shot.tryouts.all()
+    ]  # fmt: skip
+
+
 def stack(matte: Matte) -> list[dict[str, Any]]:
     """The lines of a stack in the order in which they count, each with the group's line that it counts within."""
     rows, entries = core_cache.lines(matte)
@@ -196,6 +209,7 @@ def head(shot: Shot, user: User) -> dict[str, Any]:
         "shutter": {"angle": shot.shutter_angle, "phase": shot.shutter_phase},
         "mattes": mattes(shot),
         "tracks": tracks(shot),
+        "tryouts": tryouts(shot),
         "undo": back.summary if back else None,
         "redo": journal.plain(forth.summary) if forth else None,
     }

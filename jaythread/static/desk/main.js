@@ -12,6 +12,7 @@ import { Edits } from "./net/edits.js";
 import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
 import { InStep } from "./net/in_step.js";
+import { InUse } from "./net/in_use.js";
 import { Mattes } from "./net/mattes.js";
 import { News } from "./net/news.js";
 import { Notes } from "./net/notes.js";
@@ -61,7 +62,7 @@ function network(store) {
   return {
     edits, mattes, plates, news, work, thumbnails: new Thumbnails(store, edits), fringes: new Fringes(store, edits, mattes, work),
     tracks: new Tracks(store, edits, work), fits: new Fits(store, edits, work), notes: new Notes(store, news), preview: new Preview(store, edits),
-    clips: new ClipPictures(store, (plate, frame) => plates.url("quick", frame, plate)),
+    inUse: new InUse(store), clips: new ClipPictures(store, (plate, frame) => plates.url("quick", frame, plate)),
   };
 }
 
@@ -70,7 +71,7 @@ async function open() {
   const data = await get(`/shots/${root.dataset.shot}/desk`);
   const store = new Store(data);
   const net = network(store);
-  const { edits, mattes, plates, fringes, tracks, fits, notes, preview, clips } = net;
+  const { edits, mattes, plates, fringes, tracks, fits, notes, preview, clips, inUse } = net;
   const stage = new Stage(element("stage"), store, plates, mattes);
   const player = new Player(store);
   player.isThere = (frame) => plates.quick.has(frame) || plates.missing.has(frame);
@@ -81,11 +82,13 @@ async function open() {
   desk.pointer = stage.pointer = new Pointer(stage, () => desk.tool);
   desk.pointer.erased = (p) => /** @type {any} */ (desk).erase(p);
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
-  Object.assign(stage, { fringes, fits, notes, preview, clips });
+  Object.assign(stage, { fringes, fits, notes, preview, clips, inUse });
+  inUse.wide = () => (stage.wantsFull ? null : Math.max(16, Math.min(data.shot.size[0], Math.ceil(stage.rect()[2] * (devicePixelRatio || 1)))));
+  mattes.elsewhere = (command) => inUse.draft(command);
   board.fits = fits;
   board.setRange = (frames) => /** @type {any} */ (desk).setRange(frames);
   desk.room = new Room(root, board);
-  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
+  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [inUse, "loaded", "matte"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }
   fits.addEventListener("state", () => board.draw());

@@ -22,6 +22,8 @@ export class Document extends Slice {
   #tracks = new Map();
   /** @type {Matte[]} */
   #mattes = [];
+  /** @type {{id: string, name: string, revision: number, lines: any[], sentences: string[]}[]} */
+  #tryouts = [];
   #revision = 0;
   /** @type {{angle: number, phase: number | null}} */
   /** @type {[number, number]} */
@@ -55,6 +57,10 @@ export class Document extends Slice {
   get mattes() {
     return this.#mattes;
   }
+  // Tryouts of the shot, with their lines as the tryout document has them.
+  get tryouts() {
+    return this.#tryouts;
+  }
   get revision() {
     return this.#revision;
   }
@@ -75,14 +81,15 @@ export class Document extends Slice {
   // Take in what the server says. Says which shapes are new, and which are gone, before it says that something has changed.
   /** @param {any} data */
   take(data) {
-    if ("revision" in data) this.#revision = data.revision;
+    this.#revision = data.revision ?? this.#revision;
     if ("shutter" in data) this.#shutter = data.shutter;
     if (data.numbers !== undefined && this.numbers !== undefined && data.numbers !== this.numbers) this.say("renumbered");
     if ("numbers" in data) this.numbers = data.numbers;
     if ("working" in data) this.#working = data.working;
     if ("mattes" in data) this.#mattes = data.mattes;
-    if ("undo" in data) this.#undo = data.undo;
-    if ("redo" in data) this.#redo = data.redo;
+    this.#undo = data.undo === undefined ? this.#undo : data.undo;
+    this.#redo = data.redo === undefined ? this.#redo : data.redo;
+    this.#tryouts = data.tryouts || this.#tryouts;
     if (data.tracks) this.#tracks = new Map(data.tracks.map((track) => [track.id, { ...track, path: decodeFloats(track.path) }]));
     for (const shape of data.shapes) {
       const had = this.#shapes.get(shape.id);

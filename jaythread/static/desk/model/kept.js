@@ -1,7 +1,7 @@
 // Where an artist is at a shot: kept by the browser's tab, for each who signs in there. Coming back, or opening the page again, finds it as it
 // was left.
 
-const FIELDS = ["step", "mode", "ground", "stride"];
+const FIELDS = ["step", "mode", "ground", "stride", "tryout"];
 
 /** @param {string} who @param {import("./store.js").Store} store @param {{scale: number, x: number, y: number, fitted: boolean}} picture how it lies */
 export function leave(who, { document, selection, view }, picture) {

@@ -18,6 +18,7 @@ const AT_FIRST = {
   clip: null, // {plate, begin, reverse}: another shot's plate under the cut-out
   drawing: false, // or the way in which something new is drawn
   playing: 0, // or which way: 1 on, -1 backwards
+  tryout: null, // the one that the view "in use" shows
   loupe: false, // whether a drag shows what lies under the pointer larger
   steadyOn: null, // the track that the picture is held still on
 };
@@ -74,6 +75,10 @@ export class ViewState extends Slice {
   /** @type {number} */
   get stride() {
     return this.#state.stride;
+  }
+  /** @type {string | null} */
+  get tryout() {
+    return this.#state.tryout;
   }
   /** @type {number | null} */
   get marked() {

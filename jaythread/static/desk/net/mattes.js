@@ -25,6 +25,8 @@ export class Mattes extends EventTarget {
     this.asking = false;
     this.again = null;
     this.fringe = "none"; // how the shown matte's fringes stand: none, steady, by itself, not solved
+    /** @type {(command: any) => void} */
+    this.elsewhere = () => {}; // told by the composition root: what a drag changes in the view "in use"
     this.says = ""; // how many steps of the exposure the shown matte was made from
   }
 
@@ -58,6 +60,7 @@ export class Mattes extends EventTarget {
   // drafts: the dragged shapes with their outlines before and now.
   draft(command, drafts) {
     if (!this.store.selection.matte || this.store.view.mode === "plate") return;
+    if (this.store.view.mode === "in use") return this.elsewhere(command);
     let box = this.lastBox;
     for (const { shape, before, after } of drafts) {
       const pad = this.store.pending.mostReach(shape) + this.travel(shape) + MARGIN;

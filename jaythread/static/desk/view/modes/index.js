@@ -6,13 +6,14 @@
 
 import { cutOut } from "./cut_out.js";
 import { edge } from "./edge.js";
+import { inUse } from "./in_use.js";
 import { levels } from "./levels.js";
 import { matte } from "./matte.js";
 import { plate } from "./plate.js";
 import { tint } from "./tint.js";
 import { together } from "./together.js";
 
-export const MODES = [plate, matte, tint, cutOut, levels, edge, together];
+export const MODES = [plate, matte, tint, cutOut, levels, edge, together, inUse];
 
 /** @param {string} id */
 export const modeOf = (id) => MODES.find((mode) => mode.id === id) || plate;

@@ -4,7 +4,7 @@ import { MODES } from "../modes/index.js";
 import { part } from "./component.js";
 
 export const views = part(() => ({
-  mode: "plate", modes: MODES.map(({ id, label, hint }) => ({ id, label, hint })), ground: "checker", ownGround: "#2e6b4f", clips: [], clip: null,
+  mode: "plate", modes: MODES.map(({ id, label, hint }) => ({ id, label, hint })), ground: "checker", ownGround: "#2e6b4f", tryouts: [], tryout: "", clips: [], clip: null,
   neighbours: "none", stride: 5, loupe: false, displayed: "", display: { exposure: 0, gamma: 1, channel: "all", tint: "#7d4f96", strength: 0.5 },
 
   connected(desk) {
@@ -14,6 +14,8 @@ export const views = part(() => ({
     const { document, view } = this.desk.store;
     const { exposure, gamma, channel } = view.display;
     Object.assign(this, { mode: view.mode, ground: view.ground, neighbours: view.neighbours || "none", stride: view.stride, loupe: view.loupe });
+    this.tryouts = document.tryouts.map((t) => ({ id: t.id, name: t.name }));
+    this.tryout = this.desk.inUse.tryout?.id || "";
     this.clips = document.clips.map((c) => ({ value: `clip ${c.id}`, name: c.name }));
     const at = view.ground === "clip" && document.clips.find((c) => c.id === view.clip.plate);
     this.clip = at ? { ...view.clip, first: at.first, last: at.last, value: `clip ${at.id}` } : null;
@@ -24,6 +26,10 @@ export const views = part(() => ({
 
   setMode(mode) {
     this.desk.store.view.set("mode", mode);
+  },
+  setTryout(event) {
+    this.desk.store.view.set("tryout", event.target.value);
+    this.desk.store.say("changed");
   },
   setGround(event) {
     const { view } = this.desk.store;

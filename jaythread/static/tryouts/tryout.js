@@ -1,0 +1,344 @@
+// The page of one tryout: its picture with handles, its lines, what it says of itself, and time. Knows the parts of this folder.
+
+import { Answer, get, newId, post } from "../desk/net/api.js";
+import { Film } from "./film.js";
+import { newLine, OFFERS } from "./lines.js";
+import { Picture } from "./picture.js";
+
+const clone = (data) => JSON.parse(JSON.stringify(data));
+
+// What a field says, by its kind.
+function said(field) {
+  if (field.type === "checkbox") return field.checked;
+  if (field.type === "number" || field.type === "range" || field.dataset.number !== undefined) {
+    const value = Number(field.value);
+    return field.value === "" ? null : Number.isFinite(value) ? value : undefined;
+  }
+  return field.value;
+}
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("trying", () => ({
+    ready: false, mayTrace: false, name: "", lines: [], chosen: "", line: null, frame: 0, first: 0, last: 0, rate: 24, playing: false, state: "", trouble: "", told: [],
+    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, offer: "", elsewhere: "", light: [],
+    now: { x: "0", y: "0", turn: "0", size: "100", skew: "0", tall: "100", opacity: "100", angle: "0", speed: "1" },
+
+    async init() {
+      const { shot, tryout } = this.$root.dataset;
+      this.shot = shot;
+      this.id = tryout;
+      this.values = {};
+      const data = await get(`/shots/${shot}/desk`);
+      const [first, last] = data.working;
+      Object.assign(this, {
+        ready: true, mayTrace: data.mayTrace, first, last, frame: first, rate: data.shot.rate, size: data.shot.size, clips: data.clips.map((c) => c.name),
+        shots: data.shots,
+      });
+      this.picture = new Picture(this.$root.querySelector(".picture"), data.shot.size, this);
+      this.film = new Film(`/shots/${shot}/tryouts/${tryout}`, [first, last], () => this.picture.wide);
+      this.film.addEventListener("shown", () => this.painted());
+      this.film.addEventListener("ahead", () => (this.made = (this.film.made / (this.last - this.first + 1)).toFixed(3)));
+      this.listen();
+      await this.take(data);
+      this.advise();
+    },
+
+    // What the server says of the shot: this tryout among it.
+    async take(data) {
+      if ("undo" in data) Object.assign(this, { undo: data.undo, redo: data.redo });
+      if (data.mattes) this.mattes = data.mattes.map((m) => ({ id: m.id, name: m.name }));
+      if (data.tracks) this.tracks = data.tracks.map((t) => ({ id: t.id, name: t.name }));
+      if (data.revision) this.revision = data.revision;
+      if (!data.tryouts) return;
+      const found = data.tryouts.find((t) => t.id === this.id);
+      if (!found) return location.assign(`/shots/${this.shot}/tryouts`);
+      this.row = found;
+      this.name = found.name;
+      this.lines = found.lines.map((line, at) => ({ id: line.id, says: found.sentences[at], away: line.hidden })).reverse();
+      if (!found.lines.some((line) => line.id === this.chosen)) this.chosen = found.lines.at(-1)?.id || "";
+      this.film.forget();
+      this.made = 0;
+      try {
+        this.values = (await get(`/shots/${this.shot}/tryouts/${this.id}/values`)).lines;
+      } catch (error) {
+        this.trouble = error.message;
+      }
+      this.sync();
+      this.film.show(this.frame);
+    },
+    painted() {
+      this.trouble = this.film.trouble;
+      this.picture.draw();
+    },
+
+    // A row of a channel of the chosen line on the frame in hand.
+    at(channel) {
+      const rows = this.values[this.chosen]?.[channel];
+      return rows?.[rows.length > 1 ? Math.min(rows.length - 1, Math.max(0, this.frame - this.firstOfShot())) : 0] || null;
+    },
+    firstOfShot() {
+      return this.row.first ?? Number(this.$root.dataset.first);
+    },
+    sync() {
+      const line = this.row.lines.find((one) => one.id === this.chosen) || null;
+      this.line = line && clone(line);
+      const place = this.at("place");
+      if (line && place) {
+        const [[x, y], [turn, skew], [size, tall]] = place;
+        const figure = (value, digits = 1) => value.toFixed(digits);
+        this.now = {
+          x: figure(x), y: figure(y), turn: figure(turn), skew: figure(skew), size: figure(Math.exp(size) * 100), tall: figure(Math.exp(size + tall) * 100),
+          opacity: figure(this.at("opacity")[0][0] * 100), angle: figure(this.at("angle")[0][0]), speed: figure(this.at("speed")[0][0], 2),
+        };
+      }
+      const told = this.values[this.chosen] || {};
+      const frames = new Set(["place", "corners", "angle", "opacity", "speed", "gain"].flatMap((channel) => told[`${channel} keys`] || []));
+      this.keysOn = [...frames].filter((f) => f >= this.first && f <= this.last).map((f) => ({ frame: f, style: { left: `${(100 * (f - this.first)) / Math.max(1, this.last - this.first)}%` } }));
+      this.picture?.draw();
+    },
+    get kind() {
+      return this.line ? this.line.shows.kind : "";
+    },
+    get pivot() {
+      const lies = this.at("lies");
+      return lies && this.line && this.kind !== "light" ? lies.slice(0, 2) : null;
+    },
+
+    // An edit of this tryout; what is refused is said, and the page shows what is there.
+    async send(command, again = {}) {
+      if (!this.mayTrace) return;
+      this.state = "saving";
+      try {
+        await this.take(await post(`/shots/${this.shot}/edits`, { id: newId(), base: { [this.id]: this.row.revision }, command: { tryout: this.id, ...command }, view: null, ...again }));
+        this.trouble = "";
+        clearTimeout(this.asking);
+        this.asking = setTimeout(() => this.advise(), 800);
+      } catch (error) {
+        this.trouble = error.message;
+        if (error instanceof Answer) await this.take(await get(`/shots/${this.shot}/desk`));
+      }
+      this.state = "";
+    },
+    async turn(way) {
+      try {
+        await this.take(await post(`/shots/${this.shot}/${way}`, { id: newId() }));
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+    takeBack() {
+      return this.turn("undo");
+    },
+    doAgain() {
+      return this.turn("redo");
+    },
+    sendLine(line) {
+      return this.send({ do: "tryout line", line });
+    },
+    key(channel, values) {
+      return this.send({ do: "tryout key", line: this.chosen, channel, frame: this.frame, values });
+    },
+
+    // Fields of the chosen line: `path` is where in the document.
+    set(path, event) {
+      const value = said(event.target);
+      if (value === undefined) return this.sync();
+      this.put(path, value);
+    },
+    put(path, value) {
+      const line = clone(this.line);
+      const steps = path.split(".");
+      const last = steps.pop();
+      let inner = line;
+      for (const step of steps) inner = inner[step];
+      inner[last] = value;
+      this.sendLine(line);
+    },
+    setThrough(event) {
+      const line = clone(this.line);
+      const [matte, outside] = event.target.value.split(" ");
+      line.through = matte ? { along: false, soften: 0, grow: 0, later: 0, ...(line.through || {}), matte, outside: Boolean(outside) } : null;
+      this.sendLine(line);
+    },
+    get throughValue() {
+      return this.line?.through ? this.line.through.matte + (this.line.through.outside ? " outside" : "") : "";
+    },
+    setShadow(event) {
+      this.put("done.shadow", event.target.checked ? { turn: 60, away: this.size[1] / 60, blur: this.size[1] / 45, strength: 0.5, colour: "#000000" } : null);
+    },
+    setSwing(event) {
+      const middle = this.size[0] / 2;
+      this.put("place.swing", event.target.checked ? { hinge: [[middle, 0], [middle, this.size[1]]], angle: [], view: 40 } : null);
+    },
+    setLive(event) {
+      this.put("live", event.target.checked ? [this.first, this.last] : null);
+    },
+    placeSet(name, event) {
+      const value = said(event.target);
+      const place = this.at("place");
+      if (typeof value !== "number" || !place) return this.sync();
+      const now = clone(place);
+      const size = now[2][0];
+      if (name === "x" || name === "y") now[0][name === "x" ? 0 : 1] = value;
+      else if (name === "turn") now[1][0] = value;
+      else if (name === "skew") now[1][1] = value;
+      else if (name === "size") now[2][0] = Math.log(Math.max(value, 0.3) / 100);
+      else now[2][1] = Math.log(Math.max(value, 0.3) / 100) - size;
+      this.key("place", now);
+    },
+    amountSet(channel, event) {
+      const value = said(event.target);
+      if (typeof value === "number") this.key(channel, [[channel === "opacity" ? Math.min(100, Math.max(0, value)) / 100 : value, 0]]);
+      else this.sync();
+    },
+    dropKey() {
+      const told = this.values[this.chosen];
+      const channel = ["place", "corners", "angle", "opacity", "speed", "gain"].find((name) => told[`${name} keys`].includes(this.frame));
+      if (channel) this.key(channel, null);
+    },
+    get keyHere() {
+      return this.keysOn.some((key) => key.frame === this.frame);
+    },
+
+    choose(id) {
+      this.chosen = id;
+      this.sync();
+    },
+    moveLine(id, by) {
+      const lines = clone(this.row.lines);
+      const at = lines.findIndex((line) => line.id === id);
+      if (at + by < 0 || at + by >= lines.length) return;
+      lines.splice(at + by, 0, ...lines.splice(at, 1));
+      this.send({ do: "tryout", lines });
+    },
+    up(id) {
+      this.moveLine(id, 1);
+    },
+    down(id) {
+      this.moveLine(id, -1);
+    },
+    hide() {
+      this.put("hidden", !this.line.hidden);
+    },
+    remove() {
+      this.send({ do: "tryout", lines: this.row.lines.filter((line) => line.id !== this.chosen) });
+    },
+    add(event) {
+      const made = newLine(event.target.value, newId(), this);
+      event.target.value = "";
+      if (!made) return;
+      this.chosen = made.id;
+      this.send({ do: "tryout", lines: [...this.row.lines, made] });
+    },
+    copyLine() {
+      const made = { ...clone(this.line), id: newId() };
+      const at = this.row.lines.findIndex((line) => line.id === this.chosen);
+      this.chosen = made.id;
+      this.send({ do: "tryout", lines: [...this.row.lines.slice(0, at + 1), made, ...this.row.lines.slice(at + 1)] });
+    },
+    rename(event) {
+      const name = event.target.value.trim();
+      if (name && name !== this.row.name) this.send({ do: "tryout", name });
+      else event.target.value = this.row.name;
+    },
+    async copyTo(event) {
+      const to = event.target.value;
+      event.target.value = "";
+      try {
+        const made = await post(`/shots/${this.shot}/tryouts/${this.id}/copies`, { shot: Number(to) });
+        location.assign(`/shots/${to}/tryouts/${made.id}`);
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+
+    // What it says without being asked.
+    async advise() {
+      try {
+        const told = await get(`/shots/${this.shot}/tryouts/${this.id}/advice`);
+        this.told = told.says.map((one, at) => ({ ...one, at, frames: one.frames.slice(0, 8), light: one.what === "light", against: one.what.startsWith("against") }));
+        this.light = told.light;
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+    async evenOut(line) {
+      try {
+        await this.sendLine((await get(`/shots/${this.shot}/tryouts/${this.id}/evened/${line}`)).line);
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+    mirror(one) {
+      this.chosen = one.line;
+      this.sync();
+      this.put("place.mirror", one.what.split(" ")[1]);
+    },
+    backwards(one) {
+      this.chosen = one.line;
+      this.sync();
+      this.put("shows.reversed", !this.line.shows.reversed);
+    },
+
+    // Time.
+    go(frame) {
+      const to = Math.min(this.last, Math.max(this.first, Math.round(frame)));
+      if (to === this.frame && !this.playing) return;
+      this.frame = to;
+      this.film.show(to);
+      if (!this.playing) this.sync();
+    },
+    typed(event) {
+      const frame = Number(event.target.value);
+      if (Number.isFinite(frame)) this.go(frame);
+      event.target.value = this.frame;
+    },
+    seek(event) {
+      this.go(Number(event.target.value));
+    },
+    toggle() {
+      this.playing = !this.playing;
+      if (!this.playing) return this.sync();
+      this.film.ahead(this.frame, () => this.playing);
+      const begun = performance.now();
+      const from = this.frame - this.first;
+      const long = this.last - this.first + 1;
+      const tick = () => {
+        if (!this.playing) return;
+        const due = this.first + ((from + Math.floor(((performance.now() - begun) / 1000) * this.rate)) % long);
+        if (due !== this.frame && this.film.has(due)) this.go(due);
+        requestAnimationFrame(tick);
+      };
+      tick();
+    },
+    // While held: without the chosen line, or with it much brighter, so that its seam is seen.
+    held(what) {
+      if (this.holding === what || !this.line) return;
+      this.holding = what;
+      if (!what) return this.film.show(this.frame);
+      const draft = { do: "tryout line", tryout: this.id, line: { ...clone(this.line), hidden: true } };
+      this.film.show(this.frame, what === "bright" ? { bright: this.chosen } : { draft });
+    },
+    listen() {
+      const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]):not([type=color]), textarea, select");
+      const keys = {
+        ArrowLeft: () => this.go(this.frame - 1), ArrowRight: () => this.go(this.frame + 1), Home: () => this.go(this.first), End: () => this.go(this.last),
+        g: () => this.toggle(), f: () => this.picture.fit(), F: () => this.picture.exact(), d: () => this.held("without"), b: () => this.held("bright"),
+        Delete: () => this.keyHere && this.dropKey(),
+      };
+      addEventListener("keydown", (e) => {
+        const here = document.activeElement;
+        const steps = /^Arrow(Left|Right)$|^Home$|^End$/.test(e.key);
+        if (typing(here) && !(steps && here.matches("input[type=number], select"))) return;
+        if (e.ctrlKey && e.key.toLowerCase() === "z") {
+          e.preventDefault();
+          return e.shiftKey ? this.doAgain() : this.takeBack();
+        }
+        if (e.ctrlKey || e.altKey || e.metaKey || !keys[e.key]) return;
+        e.preventDefault();
+        keys[e.key]();
+      });
+      addEventListener("keyup", (e) => (e.key === "d" || e.key === "b") && this.held(null));
+    },
+  }));
+});

@@ -1,0 +1,1 @@
+"""Tryouts: mattes put to use, beside the desk."""

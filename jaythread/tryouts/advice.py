@@ -1,0 +1,170 @@
+"""What a tryout says without being asked, measured on small pictures of some of its frames."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from jaythread.desk.models import Tryout
+from jaythread.errors import NotThere, Refused
+from jaythread.productions.models import Shot
+from jaythread.tryouts.pictures import prepared
+from roto.errors import RotoError
+from roto.motion.keys import Keys
+from roto.tryout import advice, compose, document
+from roto.tryout.compose import Frame, Sources
+from roto.tryout.finish import LUMA, gains
+from roto.tryout.model import Clip, Line, channel_of
+from roto.tryout.placing import resized
+from roto.tryout.sentences import shown
+
+WIDTH = 320
+"""px: wide enough for means along an edge"""
+LOOKS = 12
+"""frames of the range that are looked at, spread evenly; light is told of each"""
+
+
+def _frames(core: document.Tryout, line: Line | None) -> list[int]:
+    first, last = (
+        core.frames if line is None or line.live is None else (max(core.frames[0], line.live[0]), min(core.frames[1], line.live[1]))
+    )
+    return sorted({int(f) for f in np.linspace(first, last, LOOKS).round()}) if first <= last else []
+
+
+def of(shot: Shot, row: Tryout, line_id: str | None = None) -> dict[str, Any]:
+    """Sentences about all lines, and the light of one of them on each frame that was looked at: the chosen one, or the topmost that has
+    something to tell."""
+    core, sources = prepared(shot, row)
+    says: list[dict[str, Any]] = []
+    told: dict[str, list[dict[str, Any]]] = {}
+    for at, line in enumerate(core.lines):
+        try:
+            told[line.id] = _light(core, sources, at, line, says)
+            _hiding(core, sources, line, says)
+            _passing(core, sources, line, says)
+            _motion(core, sources, line, says)
+        except RotoError as error:
+            says.append({"line": line.id, "what": "missing", "says": error.message, "frames": []})
+    chosen = line_id if line_id in told else next((k for k in reversed(told) if told[k]), None)
+    return {"says": says, "light": told.get(chosen or "", [])}
+
+
+def _light(core: document.Tryout, sources: Sources, at: int, line: Line, says: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The light of a filmed line against what lies below, where it ends within the picture."""
+    if at == 0 or not isinstance(line.shows, Clip) or (line.through is None and not line.place.keys):
+        return []
+    if not (line.shows.shot or line.place.keys or (line.through and line.through.along)):
+        return []  # the same picture at the same place agrees with itself
+    out = [
+        {"frame": frame, "stops": round(gap.stops, 3), "red": round(gap.red, 4), "blue": round(gap.blue, 4), "off": gap.off}
+        for frame, gap in _gaps(core, sources, at, line)
+    ]
+    off = [one["frame"] for one in out if one["off"]]
+    if off:
+        mean = float(np.mean([one["stops"] for one in out if one["off"]]))
+        how = (
+            f"{abs(mean):.1f} stops {'brighter' if mean > 0 else 'darker'} than"
+            if abs(mean) > advice.LIGHT_OFF
+            else "of another colour than"
+        )
+        words = f"The light gives it away: {shown(line)} is {how} what lies below, along its edge."
+        says.append({"line": line.id, "what": "light", "says": words, "frames": off})
+    return out
+
+
+def _gaps(core: document.Tryout, sources: Sources, at: int, line: Line) -> Iterator[tuple[int, advice.LightGap]]:
+    """How a line's light differs from what lies below, by frame, where enough of its edge is seen."""
+    target = compose.target_size(core, WIDTH)
+    for frame in _frames(core, line):
+        now = Frame(tryout=core, sources=sources, frame=frame, target=target, scale=target[0] / core.size[0])
+        found = compose.layer(now, line) if line.is_live(frame) else None
+        if found is None:
+            continue
+        whole = np.zeros((target[1], target[0], 4), np.float32)
+        x0, y0, x1, y1 = found[1]
+        whole[y0:y1, x0:x1] = found[0]
+        gap = advice.light_gap(whole, compose.compose(replace(core, lines=core.lines[:at]), sources, frame, WIDTH))
+        if gap is not None:
+            yield frame, gap
+
+
+def even_out(shot: Shot, row: Tryout, line_id: str) -> dict[str, Any]:
+    """A line with gains keyed that even its light out, smoothed over the frames that were looked at; nothing is saved. Refused where too
+    little of its edge is seen."""
+    core, sources = prepared(shot, row)
+    at, line = next(((k, one) for k, one in enumerate(core.lines) if one.id == line_id), (0, None))
+    if line is None:
+        raise NotThere("That line of the tryout is not there any more.")
+    found = list(_gaps(core, sources, at, line))
+    if not found:
+        raise Refused("Too little of its edge is seen to tell how its light differs.")
+    even = advice.evened(np.array([gap.gain for _, gap in found]), 2)
+    now = np.stack([gains(line.done, frame) for frame, _ in found]) / 2.0**line.done.exposure
+    keys = Keys.build([frame for frame, _ in found], np.stack([even * now, np.zeros_like(even)], axis=2))
+    return document.line_to_json(replace(line, done=replace(line.done, gain=channel_of(keys))))
+
+
+def _hiding(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
+    """Whether what is to be hidden is hidden: the matte there on each frame, and strongly enough."""
+    if line.through is None or not line.done.hides:
+        return
+    empty, box = [], None
+    for frame in _frames(core, line):
+        alpha = sources.matte("", line.through.matte, frame, line.through.grow)
+        there = np.argwhere(alpha > 0.5)
+        if not len(there):
+            empty.append(frame)
+        elif box is None:
+            (y0, x0), (y1, x1) = there.min(axis=0), there.max(axis=0)
+            box = (float(x0), float(y0), float(x1 + 1), float(y1 + 1))
+    if empty:
+        words = "On some frames nothing is covered: what is to be hidden can be seen there, if it is in the picture."
+        says.append({"line": line.id, "what": "hiding", "says": words, "frames": empty})
+    if box is not None and (words := advice.readable(line, box)):
+        says.append({"line": line.id, "what": "hiding", "says": words[:1].upper() + words[1:], "frames": []})
+
+
+def _passing(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
+    """Whether a passing matte changes over wholly, and reaches the picture's border."""
+    if line.through is None or not isinstance(line.shows, Clip) or not line.shows.shot:
+        return
+    first, last = core.frames if line.live is None else line.live
+    shares, gaps = {}, {}
+    for frame in _frames(core, line):
+        alpha = sources.matte("", line.through.matte, frame, line.through.grow)
+        alpha = resized(alpha, (max(1, alpha.shape[1] // 4), max(1, alpha.shape[0] // 4)))
+        cover = advice.cover(1 - alpha if line.through.outside else alpha)
+        shares[frame], gaps[frame] = cover.share, cover.gaps
+    begin, end = shares.get(first), shares.get(last)
+    if begin is not None and end is not None and max(begin, end) > 0.5 > min(begin, end):  # it goes from the one to the other
+        for frame, share, wanted, name in ((first, begin, begin > 0.5, "first"), (last, end, end > 0.5, "last")):
+            if abs(share - wanted) > 0.005:
+                words = f"The pass is not whole: the {name} frame still shows {100 * abs(share - wanted):.0f} % of the other picture."
+                says.append({"line": line.id, "what": "pass", "says": words, "frames": [frame]})
+    open_ = {side for sides in gaps.values() for side in sides}
+    if open_:
+        words = (
+            f"At the {', '.join(sorted(open_))} of the picture a gap lets the wrong picture through: take the outline out over the border."
+        )
+        says.append({"line": line.id, "what": "pass", "says": words, "frames": [f for f, sides in gaps.items() if sides]})
+
+
+def _motion(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
+    """Whether a clip drifts against this shot's own picture."""
+    if not isinstance(line.shows, Clip) or not line.shows.shot or line.shows.hold is not None:
+        return
+    ways = []
+    for shows in (Clip(), line.shows):
+        bare = replace(core, lines=(replace(line, shows=shows, through=None, live=None),))
+        steps = []
+        for frame in _frames(core, line)[1:-1:3]:
+            pair = [compose.compose(bare, sources, f, WIDTH) @ LUMA for f in (frame, frame + 1)]
+            x, y, sure = advice.drift(*pair)
+            if sure > 0.1:
+                steps.append((x, y))
+        ways.append(np.median(steps, axis=0) if steps else np.zeros(2))
+    scale = core.size[0] / WIDTH
+    if way := advice.against(ways[0] * scale, ways[1] * scale):
+        words = f"The two pictures run against each other: mirror {shown(line)}, or let it run backwards."
+        says.append({"line": line.id, "what": f"against {way}", "says": words, "frames": []})

@@ -1,0 +1,112 @@
+"""What a tryout of a shot is made from: plates, mattes and tracks as the core wants them, kept in memory while they are looked at."""
+
+import threading
+import uuid
+from dataclasses import replace
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from jaythread.desk.document import core_cache
+from jaythread.desk.matting.fringes import ShotFringes
+from jaythread.desk.models import Matte
+from jaythread.plates.actions import PROXY_WIDTH
+from jaythread.plates.models import Plate, State
+from jaythread.productions.models import Shot
+from roto.errors import BadTryout
+from roto.matte.render import render
+from roto.matte.stack import Matte as CoreMatte
+from roto.picture import display, stills
+from roto.tryout.compose import Film, Sources
+from roto.tryout.document import Tryout
+
+LIGHTS = 12
+"""plate pictures in linear light that are kept: 25 MB each at full HD"""
+ALPHAS = 24
+"""mattes of a frame that are kept, as bytes"""
+_lights: LRUCache[tuple[int, str, int, int], NDArray[np.float32]] = LRUCache(LIGHTS)
+_alphas: LRUCache[tuple[str, int, int, float], NDArray[np.uint16]] = LRUCache(ALPHAS)
+_lock = threading.Lock()
+
+
+def sources_of(shot: Shot, tryout: Tryout, drafts: dict[str, CoreMatte] | None = None) -> Sources:
+    """The sources of a tryout. drafts: mattes of this shot with an edit laid on them that is not saved yet."""
+    others = {s.name: s for s in Shot.objects.filter(production=shot.production_id, name__in=tryout.clips() - {""})}
+    shots = {"": shot, **others}
+    plates = {name: plate for name, one in shots.items() if (plate := one.plates.filter(state=State.READY).first()) is not None}
+    films = {name: Film(frames=(shots[name].first, shots[name].last), size=(shots[name].width, shots[name].height)) for name in plates}
+
+    def matte(name: str, matte_id: str, frame: int, grow: float) -> NDArray[np.float32]:
+        return _alpha(shots[name], matte_id, frame, grow, (drafts or {}).get(matte_id))
+
+    return Sources(
+        films=films,
+        picture=lambda name, frame, width: _light(plates[name], frame, width),
+        matte=matte,
+        tracks={str(row.pk): core_cache.track(row) for row in shot.tracks.filter(pk__in=tryout.tracks())},
+    )
+
+
+def _light(plate: Plate, frame: int, width: int) -> NDArray[np.float32]:
+    """A frame in linear light: from its small picture where that is large enough, else from the still itself."""
+    whole = plate.shot.width
+    wanted = whole if width > PROXY_WIDTH or width >= whole else PROXY_WIDTH
+    key = (plate.pk, plate.picture_version, frame, wanted)
+    with _lock:
+        found = _lights.get(key)
+    if found is None:
+        found = _read(plate, frame, wanted < whole)
+        with _lock:
+            _lights[key] = found
+    return found
+
+
+_TABLE = display.light(np.arange(256) / 255.0).astype(np.float32)
+
+
+def _read(plate: Plate, frame: int, small: bool) -> NDArray[np.float32]:
+    proxy = plate.proxy(frame)
+    if small and proxy.exists():
+        return np.asarray(_TABLE[stills.read(proxy)[..., :3]])
+    path = plate.still(frame)
+    if path is None or not path.exists():
+        raise BadTryout("clip", f"frame {frame} of {plate.shot.name} has no picture.")
+    pixels = stills.read(path)[..., :3]
+    return np.asarray(_TABLE[pixels]) if pixels.dtype == np.uint8 and plate.space == "display" else display.to_light(pixels, plate.space)
+
+
+def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, draft: CoreMatte | None) -> NDArray[np.float32]:
+    """A matte of a frame, its outlines grown by so many px."""
+    key = (matte_id, shot.revision, frame, grow)
+    if draft is None:
+        with _lock:
+            if (found := _alphas.get(key)) is not None:
+                return found.astype(np.float32) / np.float32(65535)
+    core = draft if draft is not None else core_cache.matte(shot, matte_row(shot, matte_id))
+    if grow:
+        core = grown(core, grow)
+    made = render(
+        core, frame, threads=2, depth="16", fringes=ShotFringes(shot, wait=False, steady=False), cap=8 if draft is not None else None
+    )
+    if draft is None:
+        with _lock:
+            _alphas[key] = made.alpha
+    return made.alpha.astype(np.float32) / np.float32(65535)
+
+
+def matte_row(shot: Shot, matte_id: str) -> Matte:
+    """A matte that a tryout names; BadTryout where it is gone."""
+    try:
+        row = Matte.objects.filter(pk=uuid.UUID(matte_id), shot=shot).first()
+    except ValueError:
+        row = None
+    if row is None:
+        raise BadTryout("matte", f"the matte that a line is seen through is not in {shot.name} any more. Choose another one.")
+    return row
+
+
+def grown(matte: CoreMatte, px: float) -> CoreMatte:
+    """The matte with all its outlines grown by so many px, beside what its own shift does."""
+    keys = matte.shift or ((matte.first, 0.0),)
+    return replace(matte, shift=tuple((frame, shift + px) for frame, shift in keys))

@@ -1,0 +1,288 @@
+"""Composing a frame of a tryout: its lines from the bottom up, each in its own box, nothing outside of it touched."""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.arrays import Floats
+from roto.errors import BadTryout
+from roto.matte.shutter import Shutter
+from roto.picture import display
+from roto.track.track import Track
+from roto.tryout import drawing
+from roto.tryout.document import Tryout
+from roto.tryout.finish import blurred, finished, number, shadow
+from roto.tryout.model import Bars, Clip, Flat, Graphic, Light, Line, Spot, Through, Words
+from roto.tryout.placing import Box, Picture, box_of, fitted, placed, resized, warped
+from roto.tryout.timing import clip_frame
+
+SAMPLES = 32
+"""the most moments of an exposure that a line which moves is drawn at"""
+STEP = 1.0
+"""px, of the picture that is made: how far apart those moments are at the most"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Film:
+    """A clip to show. frames: first and last. size: width, height in px, of the whole picture."""
+
+    frames: tuple[int, int]
+    size: tuple[int, int]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sources:
+    """What a tryout is made from. Each may raise an error of the job; what is missing is then said.
+
+    films: by shot, "" for this one. picture: of a shot and a frame, linear light (h, w, 3) float32, of the whole size or of a smaller one
+    (at least `width` px wide). matte: of a shot, a matte's id, a frame and px of growth: alpha (h, w) float32, of whole size. graphic: of a
+    file's id and whether its alpha is straight, premultiplied or none: premultiplied linear (h, w, 4). tracks: by id.
+    names: for the same shots, mattes and files, names that differ when what they show does (see `keys`).
+    """
+
+    films: dict[str, Film]
+    picture: Callable[[str, int, int], NDArray[np.float32]]
+    matte: Callable[[str, str, int, float], NDArray[np.float32]]
+    graphic: Callable[[str, str], Picture] = field(default=lambda file, alpha: _none(file))
+    tracks: dict[str, Track] = field(default_factory=dict)
+
+
+def _none(file: str) -> Picture:
+    raise BadTryout("file", f"the graphic {file} is not there any more. Choose another one.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Frame:
+    """A frame being made. target: width and height in px. scale: how many times as large as the tryout's own."""
+
+    tryout: Tryout
+    sources: Sources
+    frame: int
+    target: tuple[int, int]
+    scale: float
+
+
+def target_size(tryout: Tryout, width: int | None) -> tuple[int, int]:
+    """Width and height of a picture of at most that width."""
+    if width is None or width >= tryout.size[0]:
+        return tryout.size
+    return width, max(1, round(tryout.size[1] * width / tryout.size[0]))
+
+
+def compose(tryout: Tryout, sources: Sources, frame: int, width: int | None = None, bright: str = "") -> NDArray[np.float32]:
+    """A frame in linear light, float32 (h, w, 3), of the tryout's size or at most so wide. bright: the line that is shown much brighter."""
+    target = target_size(tryout, width)
+    now = Frame(tryout=tryout, sources=sources, frame=frame, target=target, scale=target[0] / tryout.size[0])
+    canvas = np.zeros((target[1], target[0], 3), np.float32)
+    for line in tryout.lines:
+        if line.is_live(frame):
+            lay(canvas, now, line, BRIGHT if line.id == bright else 1.0)
+    return canvas
+
+
+BRIGHT = 4.0
+"""times: how much brighter a line is shown to see its seam"""
+
+
+def layer(now: Frame, line: Line) -> tuple[Picture, Box] | None:
+    """What a line lays on, premultiplied, with its opacity, in a box of the picture; None where nothing of it is seen."""
+    found = _seen(now, line)
+    if found is None:
+        return None
+    picture, box = found
+    if line.through is not None and not line.through.along:
+        alpha = _alpha(now, "", line.through, now.frame)
+        x0, y0, x1, y1 = box
+        picture = picture * alpha[y0:y1, x0:x1, None]
+    picture[:, :, 3] = np.minimum(picture[:, :, 3], 1.0)
+    there = number(line.done.opacity, now.frame, 1.0) * line.faded(now.frame)
+    return (picture if there == 1 else picture * np.float32(min(1.0, max(0.0, there)))), box
+
+
+def lay(canvas: NDArray[np.float32], now: Frame, line: Line, bright: float = 1.0) -> None:
+    """Lay a line onto what lies below, its shadow first."""
+    found = layer(now, line)
+    if found is None:
+        return
+    picture, (x0, y0, x1, y1) = found
+    if line.done.shadow is not None:
+        whole = np.zeros(canvas.shape[:2], np.float32)
+        whole[y0:y1, x0:x1] = picture[:, :, 3]
+        dark = shadow(whole, line.done.shadow, now.scale)[:, :, None]
+        canvas += dark * (drawing.colour(line.done.shadow.colour) - canvas)
+    part = canvas[y0:y1, x0:x1]
+    if not line.done.added:
+        part *= 1 - picture[:, :, 3:]
+    part += picture[:, :, :3] * np.float32(bright)
+
+
+def _seen(now: Frame, line: Line) -> tuple[Picture, Box] | None:
+    """A line placed, without its opacity and what it is seen through in this shot."""
+    shows = line.shows
+    if isinstance(shows, Light):
+        return _band(now, line, shows)
+    if isinstance(shows, Flat | Bars):
+        drawn = drawing.flat(shows, now.target) if isinstance(shows, Flat) else drawing.bars(shows, now.target)
+        return _put(now, line, _finished(now, line, drawn), np.diag([1 / now.scale, 1 / now.scale, 1]))
+    if isinstance(shows, Words):
+        return _free(now, line, *_words(now, line, shows))
+    if isinstance(shows, Graphic):
+        picture = now.sources.graphic(shows.file, shows.alpha)
+        size = (picture.shape[1], picture.shape[0])
+        return _free(now, line, picture, fitted(size, now.tryout.size, shows.fit), 1.0)
+    return _clip(now, line, shows)
+
+
+def _clip(now: Frame, line: Line, shows: Clip) -> tuple[Picture, Box] | None:
+    film = now.sources.films.get(shows.shot)
+    if film is None:
+        raise BadTryout("shot", f"the shot {shows.shot or now.tryout.shot} is not here, or has no picture. Choose another clip.")
+    at = clip_frame(shows, now.frame, film.frames, now.tryout.frames[0])
+    if at is None:
+        return None
+    pixels = now.sources.picture(shows.shot, at, math.ceil(film.size[0] * now.scale))
+    own = target_of(film.size, now.scale)
+    pixels = resized(pixels, own)
+    alpha = np.ones((*pixels.shape[:2], 1), np.float32)
+    picture = np.concatenate([pixels, alpha], axis=2)
+    picture = _finished(now, line, picture)
+    if line.through is not None and line.through.along:  # through its own matte, which goes along with it
+        picture = picture * _alpha(now, shows.shot, line.through, at, own)[:, :, None]
+    return _put(now, line, picture, fitted(film.size, now.tryout.size, shows.fit) @ np.diag([1 / now.scale, 1 / now.scale, 1]))
+
+
+def target_of(size: tuple[int, int], scale: float) -> tuple[int, int]:
+    """A size at a scale, whole pixels."""
+    return max(1, round(size[0] * scale)), max(1, round(size[1] * scale))
+
+
+def _words(now: Frame, line: Line, shows: Words) -> tuple[Picture, Floats, float]:
+    """The words drawn about as large as they are placed, the map that lays them into the middle at their own size, and their scale."""
+    middle = np.array([*now.tryout.middle, 1.0])
+    own = _map(now, line, float(now.frame))
+    there = own @ middle
+    larger = math.sqrt(abs(np.linalg.det(own[:2, :2]))) / max(abs(there[2]), 1e-3)
+    steps = 2.0 ** (math.ceil(2 * math.log2(min(max(larger, 1.0), 64.0)) - 1e-6) / 2)
+    scale = now.scale * steps  # in steps, so that words which grow are not drawn anew on each frame
+    drawn = drawing.words(shows, scale)
+    move = [round((now.tryout.size[k] - drawn.shape[1 - k] / scale) / 2 * now.scale) / now.scale for k in (0, 1)]
+    return drawn, np.array([[1 / scale, 0, move[0]], [0, 1 / scale, move[1]], [0, 0, 1.0]]), scale
+
+
+def _band(now: Frame, line: Line, shows: Light) -> tuple[Picture, Box] | None:
+    one, other = (_spot(now, line, spot) * now.scale for spot in (shows.one, shows.other))
+    box = drawing.light_box(shows, one, other, now.target, now.scale)
+    return None if box is None else (drawing.light(shows, one, other, box, now.scale), box)
+
+
+def _spot(now: Frame, line: Line, spot: Spot) -> Floats:
+    """Where a spot lies on this frame, px of the tryout, with the line's own placing."""
+    at = np.array(spot.at)
+    if spot.track:
+        track = _track(now, spot.track)
+        points = track.points_at(np.array([now.frame]), np.array([now.frame]))[0]
+        at = at + points[min(spot.point, len(points) - 1)]
+    there = _map(now, line, float(now.frame)) @ np.array([*at, 1.0])
+    return np.asarray(there[:2] / there[2])
+
+
+def _track(now: Frame, track_id: str) -> Track:
+    track = now.sources.tracks.get(track_id)
+    if track is None:
+        raise BadTryout("track", "the track that a line rides on is not there any more. Choose another one, or none.")
+    return track
+
+
+def _map(now: Frame, line: Line, moment: float) -> Floats:
+    """Where a line is put at a moment, by its own placing and by what it rides on."""
+    place = line.place
+    own = placed(place, moment, now.frame, now.tryout.size)
+    if not place.track:
+        return own
+    track = _track(now, place.track)
+    home = track.home if place.home is None else place.home
+    maps = track.maps_at(np.array([home, moment]), np.array([home, now.frame]), place.how)
+    return np.asarray(maps[1] @ np.linalg.inv(maps[0]) @ own)
+
+
+def lies(tryout: Tryout, sources: Sources, line: Line, frames: list[int]) -> list[list[float]]:
+    """Where a line's pivot and the four corners of the tryout's picture come to lie, px: x, y five times on each frame, or one row where it
+    never moves. BadTryout where what it rides on is gone."""
+    w, h = tryout.size
+    pivot = line.place.pivot or tryout.middle
+    points = np.array([(*pivot, 1.0), (0, 0, 1), (w, 0, 1), (w, h, 1), (0, h, 1)])
+    moves = line.place.track or any(
+        len(c) > 1 for c in (line.place.keys, line.place.corners, line.place.swing.angle if line.place.swing else ())
+    )
+    out = []
+    for frame in frames if moves else frames[:1]:
+        now = Frame(tryout=tryout, sources=sources, frame=frame, target=tryout.size, scale=1.0)
+        there = points @ _map(now, line, float(frame)).T
+        out.append(np.round(there[:, :2] / np.maximum(there[:, 2:], 1e-3), 3).ravel().tolist())
+    return out
+
+
+def _maps(now: Frame, line: Line) -> list[Floats]:
+    """The same at as many moments of the exposure as its motion asks for; one where it is not blurred or stands still."""
+    shutter: Shutter = now.tryout.shutter.shutter()
+    still = _map(now, line, float(now.frame))
+    if not line.place.blur or not shutter.angle:
+        return [still]
+    low, high = shutter.exposure(now.frame)
+    w, h = now.tryout.size
+    corners = np.array([(0, 0, 1), (w, 0, 1), (w, h, 1), (0, h, 1)], np.float64)
+    ends = [corners @ _map(now, line, t).T for t in (low, (low + high) / 2, high)]
+    at = [e[:, :2] / np.maximum(e[:, 2:], 1e-3) for e in ends]
+    way = max(float(np.hypot(*(b - a).T).max()) for a, b in pairwise(at)) * 2 * now.scale
+    count = min(SAMPLES, math.ceil(way / STEP))
+    if count <= 1:
+        return [still]
+    return [_map(now, line, low + (high - low) * (k + 0.5) / count) for k in range(count)]
+
+
+def _finished(now: Frame, line: Line, picture: Picture) -> Picture:
+    return finished(picture, line.done, now.frame, now.scale)
+
+
+def _free(now: Frame, line: Line, picture: Picture, into: Floats, scale: float) -> tuple[Picture, Box] | None:
+    """A picture that ends within the tryout's, placed: its blur has room around it."""
+    room = math.ceil(1.6 * line.done.blur * scale)
+    if room:
+        picture = np.pad(picture, ((room, room), (room, room), (0, 0)))
+    return _put(now, line, finished(picture, line.done, now.frame, scale), into @ np.array([[1, 0, -room], [0, 1, -room], [0, 0, 1.0]]))
+
+
+def _put(now: Frame, line: Line, picture: Picture, into: Floats) -> tuple[Picture, Box] | None:
+    """A picture placed. into: the map from its own pixels to the tryout's."""
+    h, w = picture.shape[:2]
+    maps = [np.diag([now.scale, now.scale, 1.0]) @ m @ into for m in _maps(now, line)]
+    boxes = [b for b in (box_of(m, (w, h), now.target) for m in maps) if b is not None]
+    if not boxes:
+        return None
+    low, high = np.array(boxes)[:, :2].min(axis=0), np.array(boxes)[:, 2:].max(axis=0)
+    box = (int(low[0]), int(low[1]), int(high[0]), int(high[1]))
+    total = warped(picture, maps[0], box)
+    for one in maps[1:]:
+        total += warped(picture, one, box)
+    return (total / np.float32(len(maps)) if len(maps) > 1 else total), box
+
+
+def _alpha(now: Frame, shot: str, through: Through, frame: int, size: tuple[int, int] | None = None) -> NDArray[np.float32]:
+    """What is seen through a matte (h, w) of a frame, at the size of the picture that is made."""
+    film = now.sources.films.get(shot)
+    if film is None:
+        raise BadTryout("matte", f"the shot {shot or now.tryout.shot} is not here. Choose another matte.")
+    at = min(max(frame + through.later, film.frames[0]), film.frames[1])
+    alpha = now.sources.matte(shot, through.matte, at, through.grow)
+    alpha = resized(alpha, size or now.target)
+    alpha = np.clip(blurred(alpha, through.soften * now.scale), 0.0, 1.0)
+    return 1 - alpha if through.outside else alpha
+
+
+def shown(picture: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """A composed frame as bytes for a screen."""
+    return np.rint(np.clip(display.shown(picture), 0.0, 1.0) * 255).astype(np.uint8)
