@@ -16,7 +16,6 @@ from roto.tryout import advice, compose, document
 from roto.tryout.compose import Frame, Sources
 from roto.tryout.finish import LUMA, gains
 from roto.tryout.model import Clip, Line, channel_of
-from roto.tryout.placing import resized
 from roto.tryout.sentences import shown
 
 WIDTH = 320
@@ -133,7 +132,6 @@ def _passing(core: document.Tryout, sources: Sources, line: Line, says: list[dic
     shares, gaps = {}, {}
     for frame in _frames(core, line):
         alpha = sources.matte("", line.through.matte, frame, line.through.grow)
-        alpha = resized(alpha, (max(1, alpha.shape[1] // 4), max(1, alpha.shape[0] // 4)))
         cover = advice.cover(1 - alpha if line.through.outside else alpha)
         shares[frame], gaps[frame] = cover.share, cover.gaps
     begin, end = shares.get(first), shares.get(last)

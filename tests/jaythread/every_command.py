@@ -45,7 +45,7 @@ ROWS = {
     "tryout": {"tryout": "{tryout}", "name": "in front", "lines": [PLATE_LINE, {"id": "b", "shows": {"kind": "bars"}}]},
     "tryout line": {"tryout": "{tryout}", "line": {**PLATE_LINE, "through": {"matte": "{matte}", "soften": 2.0}}},
     "tryout key": {"tryout": "{tryout}", "line": "a", "channel": "place", "frame": FIRST + 2, "values": [[4, 0], [10, 0], [0, 0]]},
-    "drop tryout": {"tryout": "{tryout}"},
+    "remove tryout": {"tryout": "{tryout}"},
     "new group": {"shape": "{new}", "name": "all", "members": ["{body}"], "frame": FIRST, "colour": 1},
     "ride": {"shape": "{body}", "group": "{group}"},
     "key here": {"shape": "{body}", "channel": "form", "frame": FIRST + 1},

@@ -53,7 +53,7 @@ document.addEventListener("alpine:init", () => {
       return this.attempt(async () => {
         const { tryouts } = await get(`/shots/${this.shot}/desk`);
         const base = { [id]: tryouts.find((t) => t.id === id)?.revision ?? 0 };
-        await post(`/shots/${this.shot}/edits`, { id: newId(), base, command: { do: "drop tryout", tryout: id } });
+        await post(`/shots/${this.shot}/edits`, { id: newId(), base, command: { do: "remove tryout", tryout: id } });
         location.reload();
       });
     },

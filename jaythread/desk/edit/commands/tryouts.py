@@ -134,15 +134,15 @@ def key_line(session: Session, said: KeyTryoutLine) -> Outcome:
     return _other_line(row, said.line, new, f"{did} {shown(new)} on {said.frame}")
 
 
-class DropTryout(Schema):
+class RemoveTryout(Schema):
     """A tryout taken away."""
 
-    do: Literal["drop tryout"]
+    do: Literal["remove tryout"]
     tryout: str
 
 
-@command(DropTryout)
-def drop_tryout(session: Session, said: DropTryout) -> Outcome:
+@command(RemoveTryout)
+def remove_tryout(session: Session, said: RemoveTryout) -> Outcome:
     """A tryout less."""
     row = session.tryout_row(said.tryout)
     return Outcome(f"took the tryout {row.name} away", [change("tryout", [str(row.pk)], tryout_data(row), None)])

@@ -82,7 +82,7 @@ export class Document extends Slice {
   /** @param {any} data */
   take(data) {
     this.#revision = data.revision ?? this.#revision;
-    if ("shutter" in data) this.#shutter = data.shutter;
+    this.#shutter = data.shutter ?? this.#shutter;
     if (data.numbers !== undefined && this.numbers !== undefined && data.numbers !== this.numbers) this.say("renumbered");
     if ("numbers" in data) this.numbers = data.numbers;
     if ("working" in data) this.#working = data.working;

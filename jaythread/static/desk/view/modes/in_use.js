@@ -10,7 +10,7 @@ export const inUse = {
       pen.imageSmoothingEnabled = !stage.wantsFull;
       return pen.drawImage(picture, ...stage.rect());
     }
-    if (!stage.inUse?.tryout) this.say(stage, pen, "No tryout yet: begin one on the page Tryouts, beside Deliver.");
+    if (!stage.inUse?.tryout) this.say(stage, pen, "No tryout yet: begin one, by the link above.");
     else if (stage.inUse.trouble) this.say(stage, pen, stage.inUse.trouble);
   },
 
