@@ -5,13 +5,13 @@ from collections.abc import Sequence
 
 from django.db import transaction
 
-from jaythread.delivery import making, planning, policies
+from jaythread.delivery import looks, making, planning, policies
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.desk.document import core_cache
 from jaythread.desk.policies import matte_for
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
-from jaythread.productions.policies import User, account
+from jaythread.productions.policies import User, account, shot_for
 from roto.exchange import document
 from roto.package import make, manifest
 from roto.package.recipe import STARTERS, Recipe
@@ -29,10 +29,17 @@ def ask(
     recipe_name: str = "",
     first: int | None = None,
     last: int | None = None,
+    tryout: uuid.UUID | None = None,
 ) -> Delivery:
-    """A new delivery of a matte, or of several in one file, by a recipe, over the working range where no
-    other frames are said. The shapes are frozen as they are now."""
+    """A new delivery of a matte, or of several in one file, or of a tryout with its own mattes, by a recipe, over the working range where
+    no other frames are said. The shapes are frozen as they are now."""
     ids = [mattes] if isinstance(mattes, uuid.UUID) else list(mattes)
+    look = None
+    if recipe is not None and recipe.content == "tryout":
+        if tryout is None:
+            raise Refused("Choose the tryout that is to be delivered.")
+        look = looks.frozen(shot_for(user, shot_id, "deliver"), tryout)
+        ids = [uuid.UUID(one) for one in look["mattes"]]
     if not ids:
         raise Refused("Choose what is to be delivered: a matte at least.")
     shot, matte = matte_for(user, shot_id, ids[0], "deliver")
@@ -40,7 +47,7 @@ def ask(
     rows = [matte, *(matte_for(user, shot_id, other, "deliver")[1] for other in ids[1:])]
     cores = [core_cache.matte(shot, row) for row in rows]
     for row, core in zip(rows, cores, strict=True):
-        if not core.entries:
+        if not core.entries and look is None:
             raise Refused(f"The matte '{row.name}' has no shape yet. Trace one first, then deliver it.")
     if recipe is None:
         recipe, recipe_name = STARTERS[PLAIN][1], PLAIN
@@ -48,9 +55,10 @@ def ask(
     recipe = planning.as_the_plate(recipe, shot)
     version = planning.next_version(matte)
     first, last = shot.working[0] if first is None else first, shot.working[1] if last is None else last
-    plan = make.plan(
-        planning.sources(shot, plate, tuple(cores)), recipe, first=first, last=last, version=version, recipe_name=recipe_name
-    )  # says what cannot be made before anything is kept
+    if look is not None:
+        looks.check(shot, look, tuple(cores))
+    made_from = planning.sources(shot, plate, tuple(cores), tryout=look)
+    plan = make.plan(made_from, recipe, first=first, last=last, version=version, recipe_name=recipe_name)  # says what cannot be made
     delivery = Delivery.objects.create(
         matte=matte,
         user_id=account(user),
@@ -58,6 +66,7 @@ def ask(
         revision=shot.revision,
         document=document.dumps(cores[0]),
         others=[document.dumps(core) for core in cores[1:]],
+        tryout=look,
         recipe=recipe.to_json(),
         recipe_name=recipe_name,
         first=plan.first,
@@ -76,9 +85,18 @@ def ask(
 
 @transaction.atomic
 def ask_each(
-    user: User, shot_id: int, mattes: Sequence[uuid.UUID], recipe: Recipe | None, recipe_name: str, first: int | None, last: int | None
+    user: User,
+    shot_id: int,
+    mattes: Sequence[uuid.UUID],
+    recipe: Recipe | None,
+    recipe_name: str,
+    first: int | None,
+    last: int | None,
+    tryout: uuid.UUID | None = None,
 ) -> list[Delivery]:
     """One delivery of several mattes where the recipe takes several, or else one of each; all of them, or none."""
+    if recipe is not None and recipe.content == "tryout":
+        return [ask(user, shot_id, mattes, recipe, recipe_name, first, last, tryout)]
     together = len(mattes) < 2 or (recipe is not None and recipe.several)
     return [ask(user, shot_id, ids, recipe, recipe_name, first, last) for ids in ([list(mattes)] if together else [[m] for m in mattes])]
 

@@ -16,6 +16,7 @@ from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from jaythread.delivery import looks
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
@@ -24,6 +25,7 @@ from roto.atomic_write import LEFTOVERS, temporary_name
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
 from roto.exchange.editorial import Marker
 from roto.package import documents, make, manifest, proof, sheet
+from roto.package.anomalies import Odd
 from roto.package.make import Plan
 from roto.package.statistics import Measure, alpha_in, measure
 from roto.picture import reading_back
@@ -284,12 +286,19 @@ def _finish(delivery: Delivery) -> None:
     if not receipt.proved:
         end(delivery, State.FAILED, list(receipt.wrong))
         return
-    odd = [o.to_json() for o in receipt.odd]
+    odd = [o.to_json() for o in (_uncovered(delivery, plan) if delivery.tryout else receipt.odd)]
     Delivery.objects.filter(pk=delivery.pk).update(odd=odd, receipt=receipt.to_json(), checked=len(plan.pieces))
     delivery.odd, delivery.receipt = odd, receipt.to_json()
     say_it(delivery, plan, data)
     pack(delivery)
     end(delivery, State.PROVED)
+
+
+def _uncovered(delivery: Delivery, plan: Plan) -> list[Odd]:
+    """What is odd about a look: not how its brightness jumps, but where it fails to hide what it is to hide."""
+    frames = sorted({p.frame for p in plan.pieces})
+    assert delivery.tryout is not None, "see its caller"
+    return looks.uncovered(delivery.matte.shot, delivery.tryout, plan.sources.mattes, frames)
 
 
 def _proved(

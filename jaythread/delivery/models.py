@@ -51,9 +51,10 @@ STOPPED = (State.PAUSED, State.HELD)
 
 
 class Delivery(models.Model):
-    """One package of a matte, or of several. `document` is the shape document of the first as it was when asked for, `others` those of the
-    others: later edits do not reach it. recipe: its settings as they were. odd: what the receipt found to look at, with whether somebody
-    accepted it. message: why it is held up. plate: which plate it is made from."""
+    """One package of a matte, or of several, or of a tryout. `document` is the shape document of the first as it was when asked for,
+    `others` those of the others: later edits do not reach it. tryout: of a look, what `looks.frozen` says, or null. recipe: its settings as
+    they were. odd: what the receipt found to look at, with whether somebody accepted it. message: why it is held up. plate: which plate it
+    is made from."""
 
     matte = models.ForeignKey(Matte, models.PROTECT, related_name="deliveries")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="deliveries")
@@ -61,6 +62,7 @@ class Delivery(models.Model):
     revision = models.PositiveBigIntegerField()
     document = models.TextField()
     others = models.JSONField(default=list)
+    tryout = models.JSONField(null=True, blank=True)
     recipe_name = models.CharField(max_length=80, default="compositor, stills of 16 bits")
     recipe = models.JSONField(default=dict)
     first = models.IntegerField(null=True)
@@ -84,6 +86,11 @@ class Delivery(models.Model):
 
     def __str__(self) -> str:
         return f"{self.matte.shot}_{self.matte}_v{self.version}"
+
+    @property
+    def name(self) -> str:
+        """What is delivered: the tryout, or the matte."""
+        return str(self.tryout["name"]) if self.tryout else self.matte.name
 
     @property
     def folder(self) -> Path:

@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from jaythread.delivery import actions, comparing, making, planning, recipes
+from jaythread.delivery import actions, comparing, looks, making, planning, recipes
 from jaythread.delivery.models import DeliveredFrame, Delivery, State
 from jaythread.delivery.policies import delivery_for, package_for
 from jaythread.desk.document import core_cache
@@ -90,6 +90,7 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
             "deliveries": rows,
             "waiting": any(d.busy for d in rows),
             "mattes": it.mattes.prefetch_related("entries"),
+            "tryouts": it.tryouts.all(),
             "recipes": [o.to_json() for o in recipes.offered(it.production_id)],
             "formats": formats,
             "contents": CONTENTS.items(),
@@ -108,7 +109,8 @@ def _ask(request: HttpRequest, it: Shot) -> HttpResponse:
     if said.get("format"):
         recipe = settings_of(said)
         name = name if named and named.core == recipe else f"{name}, changed" if name else "by hand"
-    made = actions.ask_each(request.user, it.pk, ids, recipe, name, first, last)
+    tryout = as_uuid(said["tryout"]) if said.get("tryout") else None
+    made = actions.ask_each(request.user, it.pk, ids, recipe, name, first, last, tryout)
     if len(made) > 1:
         messages.success(request, f"{len(made)} packages are asked for, one of each matte.")
         return redirect("deliveries", it.pk)
@@ -122,16 +124,21 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
     it = shot_for(request.user, shot_id, "deliver")
     try:
         recipe = settings_of(request.POST)
-        ids = [as_uuid(m) for m in request.POST.getlist("matte")]
+        ids, look = [as_uuid(m) for m in request.POST.getlist("matte")], None
+        if recipe.content == "tryout":
+            if not request.POST.get("tryout"):
+                raise Refused("This shot has no tryout yet. Begin one first, on its page of tryouts.")
+            look = looks.frozen(it, as_uuid(request.POST["tryout"]))
+            ids = [as_uuid(m) for m in look["mattes"]]
         if not ids:
             raise Refused("Choose a matte.")
         rows = [matte_for(request.user, shot_id, m, "look")[1] for m in ids]
         cores = tuple(core_cache.matte(it, row) for row in rows)
-        each = 1 if recipe.several else len(cores)
-        cores = cores if recipe.several else cores[:1]
+        each = 1 if recipe.several or look else len(cores)
+        cores = cores if recipe.several or look else cores[:1]
         said = _range(request.POST)
         first, last = (here if here is not None else usual for here, usual in zip(said, it.working, strict=True))
-        told = planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0]))
+        told = planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0]), look)
         if each > 1:
             told["lines"].insert(0, f"{each} packages, one of each matte; this is the first")
         return JsonResponse(told)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from jaythread.delivery import looks
 from jaythread.delivery.models import Delivery
 from jaythread.desk.matting.fringes import ShotFringes
 from jaythread.desk.models import Matte as MatteRow
@@ -26,8 +27,11 @@ PREVIEW = 320
 """px: width of the picture that shows what a recipe makes"""
 
 
-def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], offset: int | None = None) -> Sources:
-    """What a package of these mattes is made from. offset: the plate's, where it was another one when the package was asked for."""
+def sources(
+    shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], offset: int | None = None, tryout: dict[str, Any] | None = None
+) -> Sources:
+    """What a package of these mattes is made from. offset: the plate's, where it was another one when the package was asked for. tryout: of
+    a look, frozen."""
     fringes = ShotFringes(shot)
     for matte in mattes:
         fringes.ready(matte)
@@ -51,6 +55,7 @@ def sources(shot: Shot, plate: Plate | None, mattes: tuple[Matte, ...], offset: 
         plate=picture if ready else None,
         space=plate.space if plate else "display",
         fringes=fringes if solves else None,
+        look=looks.look_of(shot, tryout, mattes) if tryout else None,
     )
 
 
@@ -77,7 +82,7 @@ def plan_of(delivery: Delivery) -> Plan:
     """The plan of a delivery, as it was asked for."""
     mattes = tuple(document.loads(text) for text in [delivery.document, *delivery.others])
     return make.plan(
-        sources(delivery.matte.shot, delivery.plate, mattes, delivery.plate_offset),
+        sources(delivery.matte.shot, delivery.plate, mattes, delivery.plate_offset, delivery.tryout),
         delivery.core_recipe,
         first=delivery.first,
         last=delivery.last,
@@ -96,10 +101,13 @@ def shown(
     last: int | None,
     name: str,
     version: int,
+    tryout: dict[str, Any] | None = None,
 ) -> dict[str, Any]:
     """What follows from a recipe's settings for these mattes, before anything is made."""
     recipe = as_the_plate(recipe, shot)
-    plan = make.plan(sources(shot, plate, mattes), recipe, first=first, last=last, version=version, recipe_name=name, named=named(plate))
+    plan = make.plan(
+        sources(shot, plate, mattes, tryout=tryout), recipe, first=first, last=last, version=version, recipe_name=name, named=named(plate)
+    )
     pieces, kind = plan.pieces, recipe.kind
     middle = pieces[len(pieces) // 2]
     low, high = min(p.frame for p in pieces), max(p.frame for p in pieces)

@@ -1,6 +1,6 @@
 // Asking for a delivery: the recipe fills the fields; what follows from them is said before anything is made.
 document.addEventListener("alpine:init", () => {
-  const RANGE_AND_WHAT = new Set(["matte", "first", "last", "recipe", "recipe_name", "says", "shot", "csrfmiddlewaretoken"]);
+  const RANGE_AND_WHAT = new Set(["matte", "tryout", "first", "last", "recipe", "recipe_name", "says", "shot", "csrfmiddlewaretoken"]);
 
   const hex = (colour) => `#${colour.map((c) => Math.round(c * 255).toString(16).padStart(2, "0")).join("")}`;
 
@@ -45,6 +45,7 @@ document.addEventListener("alpine:init", () => {
     picture: "",
     pictured: "",
     flat: false,
+    tryout: false,
     exr: false,
     own: false,
     asked: 0,
@@ -105,6 +106,7 @@ document.addEventListener("alpine:init", () => {
     async look() {
       const form = document.getElementById("ask");
       this.flat = form.elements.content.value === "over";
+      this.tryout = form.elements.content.value === "tryout";
       this.exr = form.elements.format.value.startsWith("exr");
       this.own = form.elements.size.value === "own";
       const turn = (this.turn = (this.turn ?? 0) + 1);

@@ -18,6 +18,7 @@ from roto.errors import BadTryout
 from roto.matte.render import render
 from roto.matte.stack import Matte as CoreMatte
 from roto.picture import display, stills
+from roto.track.track import Track
 from roto.tryout.compose import Film, Sources
 from roto.tryout.document import Tryout
 
@@ -30,21 +31,24 @@ _alphas: LRUCache[tuple[str, int, int, float], NDArray[np.uint16]] = LRUCache(AL
 _lock = threading.Lock()
 
 
-def sources_of(shot: Shot, tryout: Tryout, drafts: dict[str, CoreMatte] | None = None) -> Sources:
-    """The sources of a tryout. drafts: mattes of this shot with an edit laid on them that is not saved yet."""
+def sources_of(
+    shot: Shot, tryout: Tryout, mattes: dict[str, CoreMatte] | None = None, tracks: dict[str, Track] | None = None, whole: bool = False
+) -> Sources:
+    """The sources of a tryout. mattes: those of this shot that are to be otherwise than they are saved, an edit laid on them, or frozen;
+    tracks likewise. whole: pictures from the stills themselves and all moments of the exposure, as they are delivered."""
     others = {s.name: s for s in Shot.objects.filter(production=shot.production_id, name__in=tryout.clips() - {""})}
     shots = {"": shot, **others}
     plates = {name: plate for name, one in shots.items() if (plate := one.plates.filter(state=State.READY).first()) is not None}
     films = {name: Film(frames=(shots[name].first, shots[name].last), size=(shots[name].width, shots[name].height)) for name in plates}
 
     def matte(name: str, matte_id: str, frame: int, grow: float) -> NDArray[np.float32]:
-        return _alpha(shots[name], matte_id, frame, grow, (drafts or {}).get(matte_id))
+        return _alpha(shots[name], matte_id, frame, grow, None if name else (mattes or {}).get(matte_id), whole)
 
     return Sources(
         films=films,
-        picture=lambda name, frame, width: _light(plates[name], frame, width),
+        picture=lambda name, frame, width: _light(plates[name], frame, plates[name].shot.width if whole else width),
         matte=matte,
-        tracks={str(row.pk): core_cache.track(row) for row in shot.tracks.filter(pk__in=tryout.tracks())},
+        tracks=tracks if tracks is not None else {str(row.pk): core_cache.track(row) for row in shot.tracks.filter(pk__in=tryout.tracks())},
     )
 
 
@@ -76,20 +80,19 @@ def _read(plate: Plate, frame: int, small: bool) -> NDArray[np.float32]:
     return np.asarray(_TABLE[pixels]) if pixels.dtype == np.uint8 and plate.space == "display" else display.to_light(pixels, plate.space)
 
 
-def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, draft: CoreMatte | None) -> NDArray[np.float32]:
-    """A matte of a frame, its outlines grown by so many px."""
+def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatte | None, whole: bool) -> NDArray[np.float32]:
+    """A matte of a frame, its outlines grown by so many px. instead: of the saved one."""
     key = (matte_id, shot.revision, frame, grow)
-    if draft is None:
+    if instead is None and not whole:
         with _lock:
             if (found := _alphas.get(key)) is not None:
                 return found.astype(np.float32) / np.float32(65535)
-    core = draft if draft is not None else core_cache.matte(shot, matte_row(shot, matte_id))
+    core = instead if instead is not None else core_cache.matte(shot, matte_row(shot, matte_id))
     if grow:
         core = grown(core, grow)
-    made = render(
-        core, frame, threads=2, depth="16", fringes=ShotFringes(shot, wait=False, steady=False), cap=8 if draft is not None else None
-    )
-    if draft is None:
+    solver = ShotFringes(shot) if whole else ShotFringes(shot, wait=False, steady=False)
+    made = render(core, frame, threads=2, depth="16", fringes=solver, cap=8 if instead is not None and not whole else None)
+    if instead is None and not whole:
         with _lock:
             _alphas[key] = made.alpha
     return made.alpha.astype(np.float32) / np.float32(65535)

@@ -86,3 +86,9 @@ def frame_keys(
         parts = [common, *(keys[f] for keys in each), *(m.name for m in mattes[1:]), plate(f) if plate else ""]
         out[f] = hashlib.blake2b("\n".join(parts).encode(), digest_size=24).hexdigest()
     return out
+
+
+def named_by(settings: dict[str, object], keys: dict[int, str]) -> dict[int, str]:
+    """By frame, a name for settings that are of all frames together with a key of each."""
+    common = json.dumps(settings, sort_keys=True)
+    return {f: hashlib.blake2b(f"{common}\n{key}".encode(), digest_size=24).hexdigest() for f, key in keys.items()}

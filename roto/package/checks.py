@@ -31,7 +31,8 @@ def expected_boxes(plan: Plan, which: Sequence[int]) -> dict[int, tuple[float, f
     if (
         not which
         or matte.inverted
-        or plan.recipe.content in ("inverted", "over")
+        or plan.recipe.content == "inverted"
+        or plan.recipe.flattened
         or plan.recipe.kind.looks
         or any(e.inverted for e in matte.entries)
     ):
@@ -146,7 +147,7 @@ def _measure_wrong(name: str, frame: int, made: Measure, got: Measure, plan: Pla
     exact = not plan.recipe.kind.movie or tolerance < 1e-4
     if exact and made.area > 0 and max(abs(got.x - made.x), abs(got.y - made.y)) > 0.05 + 4 * tolerance * whole / made.area:
         return f"{name} does not show frame {frame}: its matte lies elsewhere."
-    if exact and plan.recipe.content != "over" and (got.zeros != made.zeros or got.ones != made.ones):
+    if exact and not plan.recipe.flattened and (got.zeros != made.zeros or got.ones != made.ones):
         return f"{name} has lost exact black or white on frame {frame}."
     return ""
 
@@ -169,7 +170,7 @@ def _value_wrong(name: str, pixels: NDArray[Any], plan: Plan, at: int) -> str:
     wanted = np.clip(fresh, 0, 1) if kind.depth in compose.STEPS else fresh
     matte_got, matte_wanted = (alpha_in(p, plan.recipe.content) for p in (got, wanted))
     lossless = kind.tolerance < 1e-3
-    if plan.recipe.content == "over" and not lossless:
+    if plan.recipe.flattened and not lossless:
         off = float(np.abs(got[:, :, :3] - wanted).mean())
         return f"{name} differs from frame {frame} by {off:.3f} on the mean." if off > kind.tolerance else ""
     if plan.recipe.several:

@@ -26,16 +26,27 @@ BLEED = 4
 STEPS = {"8": 255, "16": 65535}
 
 
+@dataclass(frozen=True, kw_only=True)
+class Look:
+    """A tryout to be delivered. picture: of a frame, linear light (h, w, 3). key: a name for all that a frame of it is made from."""
+
+    name: str
+    picture: Callable[[int], Picture]
+    key: Callable[[int], str]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sources:
     """What a package is made from. mattes: the first gives shot, size and range. plate: pixels (h, w, 3) of a frame in their own depth;
-    None where there is none. space: the plate's colour space. fringes: solves those of the mattes. missing: frames without a picture."""
+    None where there is none. space: the plate's colour space. fringes: solves those of the mattes. missing: frames without a picture.
+    look: the tryout that is delivered, where the recipe's content is one."""
 
     mattes: tuple[Matte, ...]
     plate: Callable[[int], NDArray[Any]] | None = None
     space: str = "display"
     fringes: Solver | None = None
     missing: frozenset[int] = frozenset()
+    look: Look | None = None
 
     @property
     def first(self) -> Matte:
@@ -57,6 +68,8 @@ def check(sources: Sources, recipe: Recipe) -> None:
         odd = " and ".join(name for name, side in zip(("width", "height"), size, strict=True) if side % 2)
         why = f"{kind.says} holds even sizes only, and {size[0]} x {size[1]} has an odd {odd}."
         raise BadRecipe("pad", f"{why} Let it be padded, or choose another format.")
+    if recipe.content == "tryout" and sources.look is None:
+        raise BadRecipe("content", "is a tryout: choose which.")
     if recipe.needs_plate and sources.plate is None:
         raise BadRecipe("content", "needs the plate's picture, and there is none here.")
 
@@ -67,7 +80,7 @@ def channels(sources: Sources, recipe: Recipe) -> tuple[str, ...]:
         return tuple(f"{safe(m.name)}.Y" for m in sources.mattes)
     if recipe.content == "packed":
         return tuple("RGBA"[: 4 if len(sources.mattes) == PACKED else 3])
-    return ("Y",) if recipe.content in ("matte", "inverted") else tuple("RGBA" if recipe.content != "over" else "RGB")
+    return ("Y",) if recipe.content in ("matte", "inverted") else tuple("RGB" if recipe.flattened else "RGBA")
 
 
 def alpha_of(sources: Sources, at: int, frame: int) -> Picture:
@@ -132,6 +145,10 @@ def picture(sources: Sources, recipe: Recipe, frame: int) -> Picture:
         made += [np.zeros_like(made[0])] * (len(channels(sources, recipe)) - len(made))
         return np.dstack(made)
     linear = recipe.kind.linear
+    if recipe.content == "tryout":
+        assert sources.look is not None, "see `check`"
+        made_look = np.maximum(resized(sources.look.picture(frame), size), 0.0)
+        return made_look if linear else np.clip(display.shown(made_look), 0.0, 1.0).astype(np.float32)
     straight = _at_size(cut_out(plate_of(sources, frame, linear), alpha_of(sources, 0, frame)), size, linear)
     if recipe.content == "straight":
         return straight

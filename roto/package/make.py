@@ -19,7 +19,7 @@ from roto.matte.matting.fringe import Fringes
 from roto.matte.render import Rendered, render_each, samples_wanted
 from roto.matte.stack import Matte
 from roto.package import compose
-from roto.package.cache_keys import frame_keys
+from roto.package.cache_keys import frame_keys, named_by
 from roto.package.compose import Sources
 from roto.package.recipe import Piece, Recipe, timecode
 from roto.package.statistics import Measure, alpha_in, measure
@@ -65,7 +65,8 @@ class Plan:
     @property
     def matte_name(self) -> str:
         """How the mattes are called in names of files."""
-        return name_of(self.sources.mattes)
+        look = self.sources.look if self.recipe.content == "tryout" else None
+        return look.name if look is not None else name_of(self.sources.mattes)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -87,7 +88,10 @@ class Plan:
         }
         plate = self.named if recipe.needs_plate and self.named else None
         frames = sorted({p.frame for p in self.pieces})
-        keys = frame_keys(self.sources.mattes, frames, of_all, plate, solver if isinstance(solver, Fringes) else None)
+        if self.recipe.content == "tryout" and self.sources.look is not None:
+            keys = named_by(of_all, {frame: self.sources.look.key(frame) for frame in frames})
+        else:
+            keys = frame_keys(self.sources.mattes, frames, of_all, plate, solver if isinstance(solver, Fringes) else None)
         return tuple(f"{keys[p.frame]}-{self.header(k).timecode}" for k, p in enumerate(self.pieces))
 
     def header(self, at: int) -> Header:
@@ -143,7 +147,8 @@ def plan(
     pieces = recipe.pieces(first, last, (matte.first, matte.last))
     if recipe.needs_plate:
         pieces = _with_a_picture(pieces, recipe, sources.missing)
-    said: dict[str, Any] = {"shot": matte.shot, "matte": name_of(sources.mattes), "version": version, "recipe": recipe_name}
+    called = sources.look.name if recipe.content == "tryout" and sources.look is not None else name_of(sources.mattes)
+    said: dict[str, Any] = {"shot": matte.shot, "matte": called, "version": version, "recipe": recipe_name}
     plates = tuple(recipe.names(pieces, part="plate", **said)) if recipe.plate else ()
     return Plan(
         sources=sources, recipe=recipe, recipe_name=recipe_name, version=version, first=first, last=last, pieces=tuple(pieces),

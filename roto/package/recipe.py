@@ -20,6 +20,7 @@ CONTENTS = {
     "packed": "several mattes in R, G, B, A",
     "layers": "several mattes as channels by name",
     "over": "the subject over a flat colour",
+    "tryout": "a tryout: the matte in use, as it looks",
 }
 COMPRESSIONS = ("zip", "zips", "piz", "rle", "none")
 SIZES = ("full", "half", "own")
@@ -117,7 +118,12 @@ class Recipe:
     @property
     def needs_plate(self) -> bool:
         """Whether the plate's own colours are part of what is made."""
-        return self.content in ("straight", "premultiplied", "over") or self.plate
+        return self.content in ("straight", "premultiplied", "over", "tryout") or self.plate
+
+    @property
+    def flattened(self) -> bool:
+        """Whether what is made is one picture for the eye, without a matte of its own."""
+        return self.content in ("over", "tryout")
 
     @property
     def several(self) -> bool:
@@ -195,6 +201,14 @@ STARTERS: dict[str, tuple[str, Recipe]] = {
     "editor": (
         "for a cutting room: one movie with the subject and its alpha, and the piece of the time line",
         Recipe(format="prores", content="straight", pattern="{shot}_{matte}_{version}", editorial=True),
+    ),
+    "a tryout on the phone": (
+        "to show the matte in use: the composed picture, a movie that plays everywhere",
+        Recipe(format="h264", content="tryout", pattern="{shot}_{matte}_{version}", shapes=False),
+    ),
+    "a tryout in the cutting room": (
+        "to cut the matte in use: the composed picture as a movie for editing",
+        Recipe(format="prores", content="tryout", pattern="{shot}_{matte}_{version}", shapes=False, editorial=True),
     ),
     "look on the phone": (
         "to show how it stands: the subject over grey, half as large, a small movie that plays everywhere",

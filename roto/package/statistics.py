@@ -88,12 +88,12 @@ def measure(alpha: NDArray[Any]) -> Measure:
 def alpha_in(pixels: NDArray[Any], content: str) -> NDArray[Any]:
     """The matte in a picture as it is delivered: alpha where there is one, the first channel of several mattes, else the picture.
 
-    pixels (h, w) or (h, w, c). content: a key of CONTENTS. Of the subject over a colour, which has no matte any more, the mean of colours.
+    pixels (h, w) or (h, w, c). content: a key of CONTENTS. Of a picture without a matte of its own, the mean of colours.
     """
     if pixels.ndim == 2:
         return pixels
     if content in ("straight", "premultiplied"):
         return pixels[:, :, 3]
-    if content == "over":
+    if content in ("over", "tryout"):
         return pixels.astype(np.float32).mean(axis=2) / np.float32(np.iinfo(pixels.dtype).max if pixels.dtype.kind == "u" else 1)
     return pixels[:, :, 0]

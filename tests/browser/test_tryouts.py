@@ -76,7 +76,12 @@ def test_words_behind_are_changed_moved_keyed_and_seen_while_a_point_is_dragged(
     # the same on the desk, while a point of the matte is dragged: the plate comes up where the outline goes
     artist.open_desk(traced.pk)
     artist.press("8")
-    artist.until(lambda: artist.shows("matte-layer", [246, 239, 224], 64, 20, (1, 0), 16) or artist.shows("matte-layer", [246, 239, 224], 60, 22, (1, 0), 20))
+    artist.until(
+        lambda: (
+            artist.shows("matte-layer", [246, 239, 224], 64, 20, (1, 0), 16)
+            or artist.shows("matte-layer", [246, 239, 224], 60, 22, (1, 0), 20)
+        )
+    )
     shape = Shape.objects.get()
     artist.drag((33, 18), (80, 8))
     artist.until(lambda: shape.to_core().outlines(np.array([FIRST]))[0, 1, 0] > 75)

@@ -1,0 +1,85 @@
+"""Tryouts delivered as looks: what is received is what was composed, frozen, named, proved; what hides is answered for."""
+
+import io
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from jaythread.delivery import actions, making
+from jaythread.delivery.models import Delivery, State
+from jaythread.errors import Refused
+from jaythread.tryouts import pictures
+from roto.package.recipe import STARTERS, Recipe
+
+from ..conftest import FIRST, LAST, edited
+from .test_tryouts import begun, other, rafe, traced  # noqa: F401 - fixtures
+
+pytestmark = pytest.mark.django_db
+STILLS = Recipe(content="tryout", format="png16")
+
+
+def delivered(rafe, shot, row, recipe=STILLS):  # noqa: F811
+    it = actions.ask(rafe, shot.pk, [], recipe, "by hand", tryout=row.pk)
+    actions.deliver(it.pk)
+    it.refresh_from_db()
+    return it
+
+
+def stills(it) -> dict[str, np.ndarray]:
+    with zipfile.ZipFile(making.zip_path(it)) as bag:
+        names = sorted(n for n in bag.namelist() if n.startswith("KITE") and n.endswith(".png"))
+        return {name: np.asarray(Image.open(io.BytesIO(bag.read(name)))).astype(int) for name in names}
+
+
+def test_what_is_received_is_what_was_composed(traced, rafe):  # noqa: F811
+    row = begun(rafe, traced, "behind")
+    it = delivered(rafe, traced, row)
+    assert (it.state, it.wrong, it.odd, it.name) == (State.PROVED, [], [], "words behind")
+    got = stills(it)
+    assert list(got) == [f"KITE_010_words-behind.{f}.png" for f in range(FIRST, LAST + 1)]
+    for frame in (FIRST, LAST):
+        wanted = pictures.picture(traced, row, frame, None).astype(int)
+        pixels = got[f"KITE_010_words-behind.{frame}.png"]
+        assert np.abs(pixels - wanted).max() <= 1  # Pillow gives the upper eight bits of each channel
+
+
+def test_it_is_frozen_and_a_change_makes_anew_only_the_frames_that_it_touches(traced, rafe):  # noqa: F811
+    row = begun(rafe, traced, "bars")
+    before = delivered(rafe, traced, row)
+    bars = row.lines[1]
+    edited(rafe, traced, do="tryout line", tryout=str(row.pk), line={**bars, "live": [FIRST, FIRST + 5]})
+    after = delivered(rafe, traced, row)
+    assert after.state == State.PROVED and {f.frame: f.taken for f in after.frames.all()} == {
+        f: f <= FIRST + 5 for f in range(FIRST, LAST + 1)
+    }
+    assert stills(before)[f"KITE_010_over-bars.{LAST}.png"][0].max() == 0 < stills(after)[f"KITE_010_over-bars.{LAST}.png"][0].max()
+    edited(rafe, traced, do="remove tryout", tryout=str(row.pk))
+    assert Delivery.objects.get(pk=before.pk).name == "over bars"
+
+
+def test_a_movie_for_the_phone_is_proved(traced, rafe):  # noqa: F811
+    recipe = STARTERS["a tryout on the phone"][1]
+    it = delivered(rafe, traced, begun(rafe, traced, "larger"), recipe)
+    assert (it.state, it.wrong) == (State.PROVED, [])
+
+
+def test_where_nothing_is_hidden_somebody_answers_for_it(traced, rafe):  # noqa: F811
+    row = begun(rafe, traced, "hidden")
+    edited(rafe, traced, do="live", shape=str(traced.shapes.get().pk), ranges=[(FIRST, LAST - 2)])
+    it = delivered(rafe, traced, row)
+    assert it.state == State.PROVED and [o["frame"] for o in it.open_odd] == [LAST - 1, LAST]
+    assert "nothing is covered" in it.open_odd[0]["says"]
+    assert not actions.accept(rafe, it.pk).open_odd
+
+
+def test_what_cannot_be_delivered_is_a_sentence(traced, rafe, other):  # noqa: F811
+    with pytest.raises(Refused, match="Choose the tryout"):
+        actions.ask(rafe, traced.pk, [traced.mattes.get().pk], STILLS)
+    row = begun(rafe, traced, "revealed")
+    clip = row.lines[1]
+    edited(rafe, traced, do="tryout line", tryout=str(row.pk), line={**clip, "shows": {**clip["shows"], "shot": "GONE_000"}})
+    with pytest.raises(Refused, match="GONE_000 is not here"):
+        actions.ask(rafe, traced.pk, [], STILLS, tryout=row.pk)
+    assert not Delivery.objects.exists()
