@@ -124,7 +124,8 @@ def _matte_wrong(name: str, parts: Sequence[NDArray[Any]], wanted: Wanted, at: i
     plan, made = wanted.plan, wanted.made.get(at)
     frame, kind = plan.pieces[at].frame, plan.recipe.kind
     if made is not None and not kind.looks:
-        problem = _measure_wrong(name, frame, made, measured, plan, kind.tolerance)
+        loses = plan.recipe.flattened and kind.tolerance >= 1e-3  # then it is colours that are measured, and they are for the eye
+        problem = _measure_wrong(name, frame, made, measured, plan, max(kind.tolerance, 4 * COLOUR_MEAN) if loses else kind.tolerance)
         if problem:
             return problem
     if frame in wanted.boxes and measured.area > 0 and not kind.mixes:

@@ -7,9 +7,10 @@ import numpy as np
 
 from benchmarks.scenes import blob, matte, shape
 from roto.package import documents, make, manifest
-from roto.package.compose import Sources
+from roto.package.compose import Look, Sources
 from roto.package.formats import FORMATS
 from roto.package.recipe import Recipe
+from roto.picture.display import to_light
 
 LAST, WIDE, HIGH = 6, 96, 64
 KITE = replace(matte(shape(blob((44.0, 30.0), 17.0, 1), "sail", (2.0, 0.5), 1, 3), size=(WIDE, HIGH), angle=180.0), last=LAST)
@@ -21,6 +22,9 @@ def plate(frame: int) -> np.ndarray:
     return np.stack([40 + X, 60 + 2 * Y + frame, 120 + 0 * X], axis=2).clip(0, 255).astype(np.uint8)
 
 
+LOOK = Look(name="kite", picture=lambda frame: to_light(plate(frame), "display"), key=str)
+
+
 def recipe_of(key: str, what: str = "matte", **more) -> Recipe:
     movie = FORMATS[key].movie
     return Recipe(format=key, content=what, pattern="{shot}_{matte}" if movie else "{shot}_{matte}.{frame}", **more)
@@ -28,7 +32,8 @@ def recipe_of(key: str, what: str = "matte", **more) -> Recipe:
 
 def made(folder: Path, how: Recipe, mattes=(KITE,), **more):
     """A whole package, as the application makes it; its plan and what was measured."""
-    it = make.plan(Sources(mattes=mattes if how.several else mattes[:1], plate=plate), how, named=str, **more)
+    source = Sources(mattes=mattes if how.several else mattes[:1], plate=plate, look=LOOK)
+    it = make.plan(source, how, named=str, **more)
     measured = {m.at: m.measured for m in make.make_stills(it, range(len(it.pieces)), folder, 2)}
     folder.mkdir(parents=True, exist_ok=True)
     if how.kind.movie:

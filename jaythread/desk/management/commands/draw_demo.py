@@ -16,6 +16,7 @@ from pydantic import TypeAdapter
 from demo.drawing import draw_frame
 from demo.scenes import Scene, scenes
 from demo.tracing import traced
+from demo.tryouts import tried
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.edit import commands
 from jaythread.plates import actions as plates
@@ -43,7 +44,8 @@ class Command(BaseCommand):
             shot.rate_over = scene.rate
             shot.save(update_fields=["rate_over"])
             matte = str(uuid.uuid4())
-            for command in [{"do": "new matte", "matte": matte, "name": scene.matte}, *traced(scene, matte)]:
+            edits = traced(scene, matte)
+            for command in [{"do": "new matte", "matte": matte, "name": scene.matte}, *edits, *tried(scene, matte, edits)]:
                 desk.edit(artist, shot.pk, uuid.uuid4(), None, parsed(command))
             self.stdout.write(f"{scene.name} is drawn; its plate is being decoded.")
         if not wanted:
