@@ -18,7 +18,7 @@ def tried(scene: Scene, matte: str, edits: list[Edit]) -> list[Edit]:
         return [_tryout("over bars", over), _tryout("words behind", [_line(1), _line(2, words), _line(3, through=_through(matte))])]
     if scene.name == "FERRY_020":
         passed, made = _of(str(uuid.uuid4()), "passed", [])
-        box = cornered([(-3000, -900), (700, -900), (700, 1600), (-3000, 1600)])
+        box = cornered([(-3000, -900), (90, -900), (90, 1600), (-3000, 1600)])
         last = scene.first + scene.frames - 1
         shape = carried(passed, "passed already", 2, box, False, Motion(scene.layers[0].pose, (800, 360), scene.first), [scene.first, last])
         live = [_line(1), _line(2, {"kind": "clip", "shot": "MILL_040"}, through=_through(passed))]

@@ -27,6 +27,7 @@ INSTALLED_APPS = [
     "jaythread.jobs",
     "jaythread.plates",
     "jaythread.desk",
+    "jaythread.tryouts",
     "jaythread.delivery",
     "jaythread.receiving",
 ]

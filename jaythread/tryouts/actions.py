@@ -13,9 +13,10 @@ from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
-from jaythread.tryouts.sources import sources_of
-from roto.tryout import document
+from jaythread.tryouts.sources import matte_row, sources_of
+from roto.tryout import bundle, document
 from roto.tryout.beginnings import BEGINNINGS, Beginning, Facts
+from roto.tryout.bundle import Bundle
 
 LOOK = 480
 """px: how wide pictures are that only advice is drawn from"""
@@ -85,6 +86,14 @@ def duplicate(user: User, shot_id: int, tryout: Tryout, to: int | None, matte_id
     said = NewTryout(do="new tryout", tryout=str(uuid.uuid4()), name=tryout.name, lines=lines)
     desk.edit(user, target.pk, uuid.uuid4(), None, said)
     return Tryout.objects.get(pk=said.tryout)
+
+
+def bundled(shot: Shot, row: Tryout) -> str:
+    """A tryout with its mattes and tracks, as one file's text."""
+    core = row.to_core()
+    mattes = {key: core_cache.matte(shot, matte_row(shot, key)) for key in core.mattes()}
+    tracks = {str(t.pk): core_cache.track(t) for t in shot.tracks.filter(pk__in=core.tracks())}
+    return bundle.dumps(Bundle(tryout=core, mattes=mattes, tracks=tracks))
 
 
 def unsaved(shot: Shot, key: str, matte: Matte | None, frame: int) -> tuple[document.Tryout, Any]:

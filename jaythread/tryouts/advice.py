@@ -20,7 +20,7 @@ from roto.tryout.sentences import shown
 
 WIDTH = 320
 """px: wide enough for means along an edge"""
-LOOKS = 12
+LOOKS = 8
 """frames of the range that are looked at, spread evenly; light is told of each"""
 
 
@@ -53,8 +53,8 @@ def _light(core: document.Tryout, sources: Sources, at: int, line: Line, says: l
     """The light of a filmed line against what lies below, where it ends within the picture."""
     if at == 0 or not isinstance(line.shows, Clip) or (line.through is None and not line.place.keys):
         return []
-    if not (line.shows.shot or line.place.keys or (line.through and line.through.along)):
-        return []  # the same picture at the same place agrees with itself
+    if not line.shows.shot and (not line.place.keys or (line.through is not None and line.through.along)):
+        return []  # the same picture at the same place agrees with itself, and a subject need not be as bright as its ground
     out = [
         {"frame": frame, "stops": round(gap.stops, 3), "red": round(gap.red, 4), "blue": round(gap.blue, 4), "off": gap.off}
         for frame, gap in _gaps(core, sources, at, line)

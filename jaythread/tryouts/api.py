@@ -4,7 +4,8 @@ import uuid
 from typing import Annotated, Any
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
 from pydantic import Field
 from typing_extensions import TypedDict
 
@@ -12,7 +13,8 @@ from jaythread.desk.api.schemas import MadeOut
 from jaythread.desk.edit import commands
 from jaythread.desk.edit.types import Frame
 from jaythread.productions.policies import shot_for
-from jaythread.tryouts import actions, advice, pictures
+from jaythread.tryouts import actions, advice, graphics, pictures
+from roto.package.names import safe
 from roto.picture.stills import encode_picture
 from roto.tryout import compose
 
@@ -54,6 +56,14 @@ class LightOut(TypedDict):
     red: float
     blue: float
     off: bool
+
+
+class GraphicOut(TypedDict):
+    """A graphic that was taken in."""
+
+    id: str
+    name: str
+    size: tuple[int, int]
 
 
 class TryoutLineOut(TypedDict):
@@ -114,6 +124,22 @@ def tryout_values(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID) -> A
     """What is keyed, on each frame, and where lines lie."""
     shot, row = pictures.tryout_for(request.user, shot_id, tryout_id, "look")
     return {"lines": pictures.values(shot, row)}
+
+
+@router.get("/shots/{shot_id}/tryouts/{tryout_id}/document")
+def export_tryout(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID) -> HttpResponse:
+    """A tryout with its mattes and tracks as one file, for `python -m roto tryout`."""
+    shot, row = pictures.tryout_for(request.user, shot_id, tryout_id, "look")
+    reply = HttpResponse(actions.bundled(shot, row), content_type="application/json")
+    reply["Content-Disposition"] = f'attachment; filename="{safe(shot.name)}_{safe(row.name)}.tryout.json"'
+    return reply
+
+
+@router.post("/shots/{shot_id}/graphics", response=GraphicOut)
+def take_in_graphic(request: HttpRequest, shot_id: int, file: File[UploadedFile]) -> Any:
+    """A still or an SVG for the tryouts of the shot's production."""
+    it = graphics.take_in(request.user, shot_id, file.name or "", file.chunks())
+    return {"id": str(it.pk), "name": it.name, "size": (it.width, it.height)}
 
 
 @router.get("/shots/{shot_id}/beginnings/{key}/frames/{frame}")

@@ -2,7 +2,6 @@
 
 import threading
 import uuid
-from dataclasses import replace
 
 import numpy as np
 from cachetools import LRUCache
@@ -14,6 +13,7 @@ from jaythread.desk.models import Matte
 from jaythread.plates.actions import PROXY_WIDTH
 from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
+from jaythread.tryouts import graphics
 from roto.errors import BadTryout
 from roto.matte.render import render
 from roto.matte.stack import Matte as CoreMatte
@@ -48,6 +48,7 @@ def sources_of(
         films=films,
         picture=lambda name, frame, width: _light(plates[name], frame, plates[name].shot.width if whole else width),
         matte=matte,
+        graphic=lambda file, alpha: graphics.light(shot.production_id, file, alpha),
         tracks=tracks if tracks is not None else {str(row.pk): core_cache.track(row) for row in shot.tracks.filter(pk__in=tryout.tracks())},
     )
 
@@ -88,8 +89,7 @@ def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatt
             if (found := _alphas.get(key)) is not None:
                 return found.astype(np.float32) / np.float32(65535)
     core = instead if instead is not None else core_cache.matte(shot, matte_row(shot, matte_id))
-    if grow:
-        core = grown(core, grow)
+    core = core.grown(grow)
     solver = ShotFringes(shot) if whole else ShotFringes(shot, wait=False, steady=False)
     made = render(core, frame, threads=2, depth="16", fringes=solver, cap=8 if instead is not None and not whole else None)
     if instead is None and not whole:
@@ -107,9 +107,3 @@ def matte_row(shot: Shot, matte_id: str) -> Matte:
     if row is None:
         raise BadTryout("matte", f"the matte that a line is seen through is not in {shot.name} any more. Choose another one.")
     return row
-
-
-def grown(matte: CoreMatte, px: float) -> CoreMatte:
-    """The matte with all its outlines grown by so many px, beside what its own shift does."""
-    keys = matte.shift or ((matte.first, 0.0),)
-    return replace(matte, shift=tuple((frame, shift + px) for frame, shift in keys))

@@ -87,6 +87,11 @@ class Matte:
         keys = Keys.build(list(keyed), np.array([[[v, 0.0]] for v in values]))
         return interpolate.evaluate(keys, frames, frames)[:, 0, 0]
 
+    def grown(self, px: float) -> Self:
+        """The same matte with all its outlines grown by so many px, beside what its own shift does."""
+        keys = self.shift or ((self.first, 0.0),)
+        return self if not px else replace(self, shift=tuple((frame, shift + px) for frame, shift in keys))
+
     def with_shape(self, shape: Shape) -> Self:
         """The same matte with the shape of that id put in place of the old one."""
         return replace(self, entries=tuple(replace(e, shape=shape) if e.shape.id == shape.id else e for e in self.entries))

@@ -16,6 +16,8 @@ from roto.tryout.model import Bars, Flat, Light, Words
 from roto.tryout.placing import Box, Picture
 
 FACES = Path(__file__).with_name("faces")
+GLOW = 0.6
+"""how bright a glow is beside its core"""
 WIDEST = 8192
 """px: of words; wider ones are drawn at this size and enlarged"""
 
@@ -109,7 +111,7 @@ def light(said: Light, one: Floats, other: Floats, box: Box, scale: float) -> Pi
     thick = 1 - said.taper * np.abs(2 * along - 1) ** 2
     core = np.clip(0.5 + said.core * scale * thick - off, 0, 1)
     glow = np.exp(-0.5 * (off / np.maximum(said.glow * scale * thick / 2, 1e-6)) ** 2) if said.glow else np.zeros_like(core)
-    return covered(np.maximum(core, glow * (1 - core) + core), colour(said.colour))
+    return covered(core + GLOW * glow * (1 - core), colour(said.colour))
 
 
 def light_box(said: Light, one: Floats, other: Floats, target: tuple[int, int], scale: float) -> Box | None:

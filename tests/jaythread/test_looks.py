@@ -11,7 +11,10 @@ from jaythread.delivery import actions, making
 from jaythread.delivery.models import Delivery, State
 from jaythread.errors import Refused
 from jaythread.tryouts import pictures
+from jaythread.tryouts.actions import bundled
+from roto.__main__ import main
 from roto.package.recipe import STARTERS, Recipe
+from roto.tryout.bundle import dumps, loads
 
 from ..conftest import FIRST, LAST, edited
 from .test_tryouts import begun, other, rafe, traced  # noqa: F401 - fixtures
@@ -83,3 +86,19 @@ def test_what_cannot_be_delivered_is_a_sentence(traced, rafe, other):  # noqa: F
     with pytest.raises(Refused, match="GONE_000 is not here"):
         actions.ask(rafe, traced.pk, [], STILLS, tryout=row.pk)
     assert not Delivery.objects.exists()
+
+
+def test_it_travels_as_a_document_and_is_made_without_web_or_database(traced, rafe, tmp_path, capsys):  # noqa: F811
+    row = begun(rafe, traced, "larger")
+    text = bundled(traced, row)
+    assert loads(dumps(loads(text))).tryout == row.to_core()
+    (tmp_path / "it.json").write_text(text)
+    plate = str(traced.plates.get().folder / "source")
+    assert main(["tryout", str(tmp_path / "it.json"), str(tmp_path / "out"), "--plate", plate, "--frames", "1002-1003"]) == 0
+    made = np.asarray(Image.open(tmp_path / "out" / "KITE_010_larger.1003.png")).astype(int)
+    assert np.array_equal(made, pictures.picture(traced, row, 1003, None))
+    bare = text.replace('"mattes": {', '"mattes": {}, "x": {')
+    for wrong, says in (("{", "no JSON"), ('{"format": "cake"}', "must be"), (bare, "not in the file")):
+        (tmp_path / "it.json").write_text(wrong)
+        assert main(["tryout", str(tmp_path / "it.json"), str(tmp_path / "out"), "--plate", plate]) == 2
+        assert says in capsys.readouterr().err

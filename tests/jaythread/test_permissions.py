@@ -103,6 +103,8 @@ ROWS = {
     "api:copy_tryout": ("JSON", "/api/shots/{shot}/tryouts/{tryout}/copies", {}, (401, 404, 403, 200, 200)),
     "api:tryout_picture": ("JSON", "/api/shots/{shot}/tryouts/{tryout}/picture", {"frame": 1001, "width": 48}, (401, 404, 200, 200, 200)),
     "api:tryout_frame": ("GET", "/api/shots/{shot}/tryouts/{tryout}/frames/1001?width=48", None, (401, 404, 200, 200, 200)),
+    "api:export_tryout": ("GET", "/api/shots/{shot}/tryouts/{tryout}/document", None, (401, 404, 200, 200, 200)),
+    "api:take_in_graphic": ("FILE", "/api/shots/{shot}/graphics", b"no picture", (401, 404, 403, 422, 422)),
     "api:tryout_values": ("GET", "/api/shots/{shot}/tryouts/{tryout}/values", None, (401, 404, 200, 200, 200)),
     "api:tryout_advice": ("GET", "/api/shots/{shot}/tryouts/{tryout}/advice", None, (401, 404, 200, 200, 200)),
     "api:evened": ("GET", "/api/shots/{shot}/tryouts/{tryout}/evened/a", None, (401, 404, 422, 422, 422)),

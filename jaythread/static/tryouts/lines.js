@@ -7,7 +7,15 @@ const CLIP = { kind: "clip", shot: "", begin: null, start: null, reversed: false
 export const OFFERS = [
   { value: "plate", says: "this shot's plate" }, { value: "clip", says: "another shot's plate" }, { value: "words", says: "words" },
   { value: "colour", says: "a colour, or a passage" }, { value: "bars", says: "bars" }, { value: "light", says: "a band of light" },
+  { value: "graphic", says: "a graphic from a file" },
 ];
+
+// A graphic that was taken in, at its own size where that fits, else as large as fits.
+export function graphicLine({ id: file, name, size }, id, page) {
+  const fit = size[0] > page.size[0] || size[1] > page.size[1] || /\.svg$/i.test(name) ? "fit" : "own";
+  const shows = { kind: "graphic", file, alpha: /\.exr$/i.test(name) ? "premultiplied" : "straight", fit };
+  return { id, name: name.slice(0, 60), shows, through: null, place: PLACE, done: DONE, live: null, fade: 0, hidden: false };
+}
 
 // page: knows the picture's size, the clips, mattes.
 export function newLine(kind, id, page) {

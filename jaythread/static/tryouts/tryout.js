@@ -1,8 +1,8 @@
 // The page of one tryout: its picture with handles, its lines, what it says of itself, and time. Knows the parts of this folder.
 
-import { Answer, get, newId, post } from "../desk/net/api.js";
+import { Answer, call, get, newId, post } from "../desk/net/api.js";
 import { Film } from "./film.js";
-import { newLine, OFFERS } from "./lines.js";
+import { graphicLine, newLine, OFFERS } from "./lines.js";
 import { Picture } from "./picture.js";
 
 const clone = (data) => JSON.parse(JSON.stringify(data));
@@ -224,11 +224,29 @@ document.addEventListener("alpine:init", () => {
       this.send({ do: "tryout", lines: this.row.lines.filter((line) => line.id !== this.chosen) });
     },
     add(event) {
-      const made = newLine(event.target.value, newId(), this);
+      const kind = event.target.value;
       event.target.value = "";
+      if (kind === "graphic") return this.$root.querySelector("[type=file]").click();
+      const made = newLine(kind, newId(), this);
       if (!made) return;
       this.chosen = made.id;
       this.send({ do: "tryout", lines: [...this.row.lines, made] });
+    },
+    async bringIn(event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return;
+      const form = new FormData();
+      form.append("file", file);
+      this.state = "bringing in";
+      try {
+        const made = graphicLine(await (await call("POST", `/shots/${this.shot}/graphics`, form)).json(), newId(), this);
+        this.chosen = made.id;
+        await this.send({ do: "tryout", lines: [...this.row.lines, made] });
+      } catch (error) {
+        this.trouble = error.message;
+      }
+      this.state = "";
     },
     copyLine() {
       const made = { ...clone(this.line), id: newId() };
