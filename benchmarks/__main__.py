@@ -1,9 +1,10 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
-coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills desk."""
+coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills
+desk tryouts."""
 
 import sys
 
-from benchmarks import core, desk, exposure, kills, packages, tracks, truth
+from benchmarks import core, desk, exposure, kills, packages, tracks, truth, tryouts
 
 ALL = {
     "coverage": core.coverage_accuracy,
@@ -26,6 +27,7 @@ ALL = {
     "movies": packages.movies,
     "kills": kills.thirty,
     "desk": desk.edit_to_picture,
+    "tryouts": tryouts.four_lines,
 }
 
 

@@ -24,6 +24,7 @@ from roto.picture.sequence import arrange
 from roto.picture.stills import read, write_matte, write_picture
 from roto.tryout import bundle
 from roto.tryout.compose import compose, shown
+from roto.tryout.laying import over, shade
 
 
 def frames_of(text: str) -> tuple[int, int]:
@@ -56,6 +57,9 @@ def warm() -> None:
     for depth in ("8", "16"):
         encode(render(matte, 3, depth=depth).alpha)
     grey = np.full((32, 32, 3), 0.5, np.float32)
+    for picture in (grey, np.dstack([grey, grey[:, :, :1]])):
+        over(grey.copy(), picture, (0, 0), (0, 0, 32, 32), grey[:, :, 0].copy())
+    shade(grey.copy(), grey[:, :, 0].copy(), (0, 0), grey[0, 0])
     solved = Fringes(lambda frame: grey, str, InMemory(), steady=False)
     hairy = replace(matte, entries=(lines[1], Entry(shape=edits.soften(hard, 1, outer=4.0), mode=SOLVE)))
     found = solved.solved(hairy, 1, 3)

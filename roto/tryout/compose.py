@@ -16,8 +16,9 @@ from roto.track.track import Track
 from roto.tryout import drawing
 from roto.tryout.document import Tryout
 from roto.tryout.finish import blurred, finished, number, shadow
-from roto.tryout.model import Bars, Clip, Flat, Graphic, Light, Line, Spot, Through, Words
-from roto.tryout.placing import Box, Picture, box_of, fitted, placed, resized, warped
+from roto.tryout.laying import meeting, over, region_of, shade
+from roto.tryout.model import Bars, Clip, Flat, Graphic, Light, Line, Shadow, Spot, Through, Words
+from roto.tryout.placing import EXACT, Box, Picture, box_of, fitted, placed, resized, warped
 from roto.tryout.timing import clip_frame
 
 SAMPLES = 32
@@ -88,36 +89,68 @@ BRIGHT = 4.0
 """times: how much brighter a line is shown to see its seam"""
 
 
-def layer(now: Frame, line: Line) -> tuple[Picture, Box] | None:
-    """What a line lays on, premultiplied, with its opacity, in a box of the picture; None where nothing of it is seen."""
-    found = _seen(now, line)
-    if found is None:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Laid:
+    """What a line lays on. picture: premultiplied (h, w, 4), or (h, w, 3) that covers all, its left top corner at the box's. region: where
+    something of it is seen. alpha: what it is seen through in this shot, as large as the picture that is made; None for nothing."""
+
+    picture: Picture
+    box: Box
+    region: Box
+    alpha: NDArray[np.float32] | None
+    opacity: float
+
+    def cover(self) -> NDArray[np.float32]:
+        """Alpha of the region (h, w), with its opacity."""
+        x0, y0, x1, y1 = self.region
+        part = self.picture[y0 - self.box[1] : y1 - self.box[1], x0 - self.box[0] : x1 - self.box[0]]
+        own = np.minimum(part[:, :, 3], 1.0) if part.shape[2] == 4 else np.ones(part.shape[:2], np.float32)
+        return np.asarray(own * np.float32(self.opacity) * (1 if self.alpha is None else self.alpha[y0:y1, x0:x1]), np.float32)
+
+
+def laid(now: Frame, line: Line) -> Laid | None:
+    """What a line lays on; None where nothing of it is seen."""
+    opacity = min(1.0, max(0.0, number(line.done.opacity, now.frame, 1.0) * line.faded(now.frame)))
+    through = line.through if line.through is not None and not line.through.along else None
+    alpha = None if through is None else _alpha(now, "", through, now.frame)
+    limit = (0, 0, *now.target) if alpha is None else region_of(alpha)
+    found = None if limit is None or opacity == 0.0 else _seen(now, line)
+    if found is None or limit is None:
         return None
-    picture, box = found
-    if line.through is not None and not line.through.along:
-        alpha = _alpha(now, "", line.through, now.frame)
-        x0, y0, x1, y1 = box
-        picture = picture * alpha[y0:y1, x0:x1, None]
-    picture[:, :, 3] = np.minimum(picture[:, :, 3], 1.0)
-    there = number(line.done.opacity, now.frame, 1.0) * line.faded(now.frame)
-    return (picture if there == 1 else picture * np.float32(min(1.0, max(0.0, there)))), box
+    region = meeting(found[1], limit)
+    return None if region is None else Laid(picture=found[0], box=found[1], region=region, alpha=alpha, opacity=opacity)
+
+
+def layer(now: Frame, line: Line) -> tuple[Picture, Box] | None:
+    """The same as one premultiplied picture (h, w, 4) of a box, with its opacity and what it is seen through."""
+    it = laid(now, line)
+    if it is None:
+        return None
+    x0, y0, x1, y1 = it.region
+    canvas = np.zeros((now.target[1], now.target[0], 3), np.float32)
+    over(canvas, it.picture, it.box[:2], it.region, it.alpha, it.opacity, added=True)
+    return np.concatenate([canvas[y0:y1, x0:x1], it.cover()[:, :, None]], axis=2), it.region
 
 
 def lay(canvas: NDArray[np.float32], now: Frame, line: Line, bright: float = 1.0) -> None:
     """Lay a line onto what lies below, its shadow first."""
-    found = layer(now, line)
-    if found is None:
+    it = laid(now, line)
+    if it is None:
         return
-    picture, (x0, y0, x1, y1) = found
     if line.done.shadow is not None:
-        whole = np.zeros(canvas.shape[:2], np.float32)
-        whole[y0:y1, x0:x1] = picture[:, :, 3]
-        dark = shadow(whole, line.done.shadow, now.scale)[:, :, None]
-        canvas += dark * (drawing.colour(line.done.shadow.colour) - canvas)
-    part = canvas[y0:y1, x0:x1]
-    if not line.done.added:
-        part *= 1 - picture[:, :, 3:]
-    part += picture[:, :, :3] * np.float32(bright)
+        _cast(canvas, it, line.done.shadow, now.scale)
+    over(canvas, it.picture, it.box[:2], it.region, it.alpha, it.opacity, bright, line.done.added)
+
+
+def _cast(canvas: NDArray[np.float32], it: Laid, said: Shadow, scale: float) -> None:
+    """The shadow of a line, where it reaches."""
+    room = math.ceil((said.away + 2 * said.blur) * scale) + 2
+    x0, y0, x1, y1 = it.region
+    h, w = canvas.shape[:2]
+    left, top, right, bottom = max(0, x0 - room), max(0, y0 - room), min(w, x1 + room), min(h, y1 + room)
+    alpha = np.zeros((bottom - top, right - left), np.float32)
+    alpha[y0 - top : y1 - top, x0 - left : x1 - left] = it.cover()
+    shade(canvas, shadow(alpha, said, scale), (left, top), drawing.colour(said.colour))
 
 
 def _seen(now: Frame, line: Line) -> tuple[Picture, Box] | None:
@@ -147,12 +180,20 @@ def _clip(now: Frame, line: Line, shows: Clip) -> tuple[Picture, Box] | None:
     pixels = now.sources.picture(shows.shot, at, math.ceil(film.size[0] * now.scale))
     own = target_of(film.size, now.scale)
     pixels = resized(pixels, own)
+    into = fitted(film.size, now.tryout.size, shows.fit) @ np.diag([1 / now.scale, 1 / now.scale, 1])
+    along = line.through if line.through is not None and line.through.along else None
+    if along is None and own == now.target and line.done.untouched and _stays(_maps(now, line), into, now.scale):
+        return pixels, (0, 0, *own)
     alpha = np.ones((*pixels.shape[:2], 1), np.float32)
-    picture = np.concatenate([pixels, alpha], axis=2)
-    picture = _finished(now, line, picture)
-    if line.through is not None and line.through.along:  # through its own matte, which goes along with it
-        picture = picture * _alpha(now, shows.shot, line.through, at, own)[:, :, None]
-    return _put(now, line, picture, fitted(film.size, now.tryout.size, shows.fit) @ np.diag([1 / now.scale, 1 / now.scale, 1]))
+    picture = _finished(now, line, np.concatenate([pixels, alpha], axis=2))
+    if along is not None:  # through its own matte, which goes along with it
+        picture = picture * _alpha(now, shows.shot, along, at, own)[:, :, None]
+    return _put(now, line, picture, into)
+
+
+def _stays(maps: list[Floats], into: Floats, scale: float) -> bool:
+    """Whether a picture lies where it is, pixel for pixel."""
+    return len(maps) == 1 and bool(np.abs(np.diag([scale, scale, 1.0]) @ maps[0] @ into - np.eye(3)).max() < EXACT)
 
 
 def target_of(size: tuple[int, int], scale: float) -> tuple[int, int]:

@@ -335,6 +335,12 @@ class Done:
                 _amount("gain", row[0], 0, 64)
 
     @property
+    def untouched(self) -> bool:
+        """Whether light, colour and sharpness of what is shown stay as they are."""
+        plain = not self.gain and self.exposure == 0 and self.saturation == 1 and not self.tinted
+        return plain and not self.hides
+
+    @property
     def hides(self) -> bool:
         """Whether it makes what is shown hard to read."""
         return self.blur > 0 or self.blocks > 1 or bool(self.flat)

@@ -1,0 +1,78 @@
+"""Laying a picture onto what lies below, in one pass over the pixels that it touches."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.jit import kernel
+
+Box = tuple[int, int, int, int]
+WHOLE = np.ones((1, 1), np.float32)
+"""in place of alpha, where all of a picture is laid on"""
+
+
+@kernel
+def _over(canvas, picture, left, top, alpha, x0, y0, x1, y1, opacity, bright, added):
+    whole, covers = alpha.shape[0] == 1 and alpha.shape[1] == 1, picture.shape[2] == 4
+    for y in range(y0, y1):
+        for x in range(x0, x1):
+            there = opacity if whole else opacity * alpha[y, x]
+            if there == 0.0:
+                continue
+            py, px = y - top, x - left
+            cover = there * min(picture[py, px, 3], np.float32(1.0)) if covers else there
+            keep = np.float32(1.0) if added else np.float32(1.0) - cover
+            for c in range(3):
+                canvas[y, x, c] = canvas[y, x, c] * keep + picture[py, px, c] * there * bright
+
+
+@kernel
+def _shade(canvas, dark, left, top, red, green, blue):
+    for y in range(dark.shape[0]):
+        for x in range(dark.shape[1]):
+            d = dark[y, x]
+            if d == 0.0:
+                continue
+            canvas[top + y, left + x, 0] += d * (red - canvas[top + y, left + x, 0])
+            canvas[top + y, left + x, 1] += d * (green - canvas[top + y, left + x, 1])
+            canvas[top + y, left + x, 2] += d * (blue - canvas[top + y, left + x, 2])
+
+
+def over(
+    canvas: NDArray[np.float32],
+    picture: NDArray[np.float32],
+    at: tuple[int, int],
+    region: Box,
+    alpha: NDArray[np.float32] | None = None,
+    opacity: float = 1.0,
+    bright: float = 1.0,
+    added: bool = False,
+) -> None:
+    """Lay a picture onto a canvas (h, w, 3), in place, within a region of it.
+
+    picture: (h, w, 4) premultiplied, or (h, w, 3) that covers all; its left top corner stands at `at`. alpha: (h, w) as large as the
+    canvas, what it is seen through. added: its light is added, and nothing is covered. bright: times its light.
+    """
+    x0, y0, x1, y1 = region
+    cover = WHOLE if alpha is None else np.ascontiguousarray(alpha)
+    one = np.float32(opacity)
+    _over(canvas, np.ascontiguousarray(picture), at[0], at[1], cover, x0, y0, x1, y1, one, np.float32(bright), added)
+
+
+def shade(canvas: NDArray[np.float32], dark: NDArray[np.float32], at: tuple[int, int], colour: NDArray[np.float32]) -> None:
+    """Lay a colour on, as far as `dark` (h, w) goes, its left top corner at `at`, in place."""
+    _shade(canvas, np.ascontiguousarray(dark), at[0], at[1], colour[0], colour[1], colour[2])
+
+
+def region_of(alpha: NDArray[np.float32]) -> Box | None:
+    """The box outside of which alpha (h, w) is 0; None where it is so everywhere."""
+    rows = np.flatnonzero(alpha.any(axis=1))
+    if not len(rows):
+        return None
+    columns = np.flatnonzero(alpha[rows[0] : rows[-1] + 1].any(axis=0))
+    return int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1
+
+
+def meeting(one: Box, other: Box) -> Box | None:
+    """What two boxes share; None where that is nothing."""
+    x0, y0, x1, y1 = max(one[0], other[0]), max(one[1], other[1]), min(one[2], other[2]), min(one[3], other[3])
+    return (x0, y0, x1, y1) if x0 < x1 and y0 < y1 else None
