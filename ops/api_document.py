@@ -1,6 +1,6 @@
-"""The OpenAPI document of the api, as it is pinned in docs/openapi.json.
+"""The OpenAPI document of the api, pinned in docs/openapi.json, and the schema of the tryout document beside its code.
 
-python ops/api_document.py           writes it; a test fails while it is not what the routes say
+python ops/api_document.py           writes them; tests fail while they are not what the code says
 """
 
 import json
@@ -10,6 +10,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "docs/openapi.json"
+SCHEMA = ROOT / "roto/tryout/tryout.schema.json"
 
 
 def document() -> str:
@@ -19,6 +20,13 @@ def document() -> str:
     return json.dumps(api.get_openapi_schema(), indent=1, sort_keys=True) + "\n"
 
 
+def tryout_schema() -> str:
+    """The schema as text."""
+    from roto.tryout.document import schema
+
+    return json.dumps(schema(), indent=1, sort_keys=True) + "\n"
+
+
 if __name__ == "__main__":
     sys.path.insert(0, str(ROOT))
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "jaythread.settings")
@@ -26,3 +34,4 @@ if __name__ == "__main__":
 
     django.setup()
     TARGET.write_text(document())
+    SCHEMA.write_text(tryout_schema())

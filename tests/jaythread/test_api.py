@@ -95,6 +95,7 @@ def test_a_picture_of_nonsense_is_refused_and_one_far_outside_is_empty(door, sho
 def test_the_api_says_of_itself_what_is_pinned():
     """What others have built on: a change of it is meant, and shows in the same commit."""
     assert api_document.document() == api_document.TARGET.read_text(), "if it is meant: python ops/api_document.py"
+    assert api_document.tryout_schema() == api_document.SCHEMA.read_text(), "if it is meant: python ops/api_document.py"
 
 
 def test_every_answer_of_the_api_has_a_schema_but_for_files_and_pictures():

@@ -81,15 +81,7 @@ export class Document extends Slice {
   // Take in what the server says. Says which shapes are new, and which are gone, before it says that something has changed.
   /** @param {any} data */
   take(data) {
-    this.#revision = data.revision ?? this.#revision;
-    this.#shutter = data.shutter ?? this.#shutter;
-    if (data.numbers !== undefined && this.numbers !== undefined && data.numbers !== this.numbers) this.say("renumbered");
-    if ("numbers" in data) this.numbers = data.numbers;
-    if ("working" in data) this.#working = data.working;
-    if ("mattes" in data) this.#mattes = data.mattes;
-    this.#undo = data.undo === undefined ? this.#undo : data.undo;
-    this.#redo = data.redo === undefined ? this.#redo : data.redo;
-    this.#tryouts = data.tryouts || this.#tryouts;
+    this.#takeHead(data);
     if (data.tracks) this.#tracks = new Map(data.tracks.map((track) => [track.id, { ...track, path: decodeFloats(track.path) }]));
     for (const shape of data.shapes) {
       const had = this.#shapes.get(shape.id);
@@ -103,6 +95,19 @@ export class Document extends Slice {
     for (const id of data.gone || []) this.#shapes.delete(id);
     this.say("taken", { shapes: data.shapes.map((shape) => shape.id), gone: data.gone || [] });
     this.say("changed");
+  }
+
+  // What may change with every edit beside shapes; of what did not change nothing is said.
+  #takeHead(data) {
+    this.#revision = data.revision ?? this.#revision;
+    this.#shutter = data.shutter ?? this.#shutter;
+    if (data.numbers !== undefined && this.numbers !== undefined && data.numbers !== this.numbers) this.say("renumbered");
+    if ("numbers" in data) this.numbers = data.numbers;
+    if ("working" in data) this.#working = data.working;
+    if ("mattes" in data) this.#mattes = data.mattes;
+    this.#undo = data.undo === undefined ? this.#undo : data.undo;
+    this.#redo = data.redo === undefined ? this.#redo : data.redo;
+    this.#tryouts = data.tryouts || this.#tryouts;
   }
 
   // The whole state in place of what was known: what it does not have is gone.
