@@ -45,6 +45,8 @@ def _line(tryout: Tryout, sources: Sources, names: Names, line: Line, frame: int
         said.pop(name)
     if said["place"]["swing"]:
         said["place"]["swing"].pop("angle")
+    if isinstance(line.shows, Clip):  # which of its frames is shown is all that counts
+        said["shows"] = {"kind": line.shows.kind, "fit": line.shows.fit}
     out = [json.dumps(said, sort_keys=True), repr(line.faded(frame))]
     low, high = tryout.shutter.shutter().exposure(frame)
     moments = [low, (low + high) / 2, high] if line.place.blur else [float(frame)]

@@ -17,10 +17,16 @@ function said(field) {
   return field.value;
 }
 
+// How a line's light differs over time, as the points of a curve in a box of 100 by 40: up is brighter, the middle is alike, 2 stops either way.
+function curve(light, first, last) {
+  const at = ({ frame, stops }) => `${((100 * (frame - first)) / Math.max(1, last - first)).toFixed(1)},${(20 - 10 * Math.max(-2, Math.min(2, stops))).toFixed(1)}`;
+  return light.map(at).join(" ");
+}
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("trying", () => ({
     ready: false, mayTrace: false, name: "", lines: [], chosen: "", line: null, frame: 0, first: 0, last: 0, rate: 24, playing: false, state: "", trouble: "", told: [],
-    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, offer: "", elsewhere: "", light: [],
+    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, light: "",
     now: { x: "0", y: "0", turn: "0", size: "100", skew: "0", tall: "100", opacity: "100", angle: "0", speed: "1" },
 
     async init() {
@@ -275,7 +281,7 @@ document.addEventListener("alpine:init", () => {
       try {
         const told = await get(`/shots/${this.shot}/tryouts/${this.id}/advice`);
         this.told = told.says.map((one, at) => ({ ...one, at, frames: one.frames.slice(0, 8), light: one.what === "light", against: one.what.startsWith("against") }));
-        this.light = told.light;
+        this.light = curve(told.light, this.first, this.last);
       } catch (error) {
         this.trouble = error.message;
       }

@@ -1,0 +1,58 @@
+// What can be taken hold of on a tryout's picture, new lines, and pictures made ahead.
+
+import assert from "node:assert/strict";
+import { test } from "node:test";
+
+import { makeView } from "../../jaythread/static/desk/geom/view.js";
+import { Film } from "../../jaythread/static/tryouts/film.js";
+import { handleAt, handlesOf } from "../../jaythread/static/tryouts/handles.js";
+import { graphicLine, newLine, OFFERS } from "../../jaythread/static/tryouts/lines.js";
+
+const PAGE = { size: [1920, 1080], clips: ["MILL_040"] };
+const VIEW = makeView(0.5, 10, 20);
+const on = (x, y) => ({ sx: x * 0.5 + 10, sy: y * 0.5 + 20, x, y });
+
+test("hinges, ends of a light and pulled corners come before the arm, and the arm before the whole", () => {
+  const words = newLine("words", "a", PAGE);
+  const hinged = { ...words, place: { ...words.place, swing: { hinge: [[100, 100], [100, 900]], angle: [], view: 40 } } };
+  const lies = [960, 540, 0, 0, 1920, 0, 1920, 1080, 0, 1080];
+  const held = (line, pulls, ...at) => handleAt(handlesOf(line, lies, pulls), [960, 540], VIEW, on(...at));
+  assert.equal(held(hinged, false, 100, 900), "hinge 1");
+  assert.equal(held(hinged, true, 1920, 1080), "corner 2");
+  assert.equal(held(words, false, 1920, 1080), "move");
+  assert.equal(held(words, false, 960 + 2 * 96 * Math.cos(-0.6), 540 + 2 * 96 * Math.sin(-0.6)), "turn");
+  assert.equal(held(newLine("light", "b", PAGE), false, 1920 * 0.8, 540), "end other");
+});
+
+test("every offer makes a line that says all the document asks for", () => {
+  for (const { value } of OFFERS.filter((offer) => offer.value !== "graphic")) {
+    const line = newLine(value, "x", PAGE);
+    assert.deepEqual(Object.keys(line).sort(), ["done", "fade", "hidden", "id", "live", "name", "place", "shows", "through"]);
+  }
+  assert.equal(newLine("nothing", "x", PAGE), null);
+  assert.equal(graphicLine({ id: "7", name: "sign.svg", size: [40, 20] }, "x", PAGE).shows.fit, "fit");
+  assert.equal(graphicLine({ id: "7", name: "sign.exr", size: [40, 20] }, "x", PAGE).shows.alpha, "premultiplied");
+});
+
+test("the last thing asked for is shown, and what was asked in between is left out", async () => {
+  const asked = [];
+  const held = [];
+  globalThis.fetch = (path, { body }) => new Promise((done) => {
+    asked.push(JSON.parse(body).frame);
+    held.push(() => done({ ok: true, blob: async () => body }));
+  });
+  globalThis.document = { cookie: "" };
+  globalThis.createImageBitmap = async (body) => ({ frame: JSON.parse(body).frame });
+  const film = new Film("/x", [1, 9], () => 960);
+  for (const frame of [1, 2, 3, 4]) film.show(frame);
+  const settle = () => new Promise((done) => setTimeout(done, 5));
+  held.shift()();
+  await settle();
+  held.shift()();
+  await settle();
+  assert.deepEqual(asked, [1, 4]);
+  assert.equal(film.shown.frame, 4);
+  assert.ok(film.has(1) && film.has(4));
+  film.forget();
+  assert.equal(film.made, 0);
+});
