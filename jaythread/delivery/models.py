@@ -85,7 +85,7 @@ class Delivery(models.Model):
         constraints = [models.UniqueConstraint(fields=["matte", "version"], name="delivery_version_once")]
 
     def __str__(self) -> str:
-        return f"{self.matte.shot}_{self.matte}_v{self.version}"
+        return f"{self.matte.shot}_{self.name.replace(' ', '-')}_v{self.version}"
 
     @property
     def name(self) -> str:

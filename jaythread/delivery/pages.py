@@ -237,7 +237,7 @@ def _proxy_of(plate: Plate, frame: int) -> str:
 
 def _notes(it: Delivery) -> list[Note]:
     """What the other side said of this package, with what was answered."""
-    about = f"{it.matte.name} version {it.version}"
+    about = f"{it.name} version {it.version}"
     return list(Note.objects.filter(shot=it.matte.shot, package=about).prefetch_related("answers__user"))
 
 

@@ -180,7 +180,7 @@ def take_answer(it: Sending, said: dict[str, Any]) -> None:
         ]
         defaults = {
             "frame": frame, "x": None if x is None else x * scale[0], "y": None if y is None else y * scale[1], "says": says,
-            "by": str(row.get("by") or "the receiver")[:80], "package": f"{it.delivery.matte.name} version {it.delivery.version}",
+            "by": str(row.get("by") or "the receiver")[:80], "package": f"{it.delivery.name} version {it.delivery.version}",
         }  # fmt: skip
         Note.objects.get_or_create(shot=shot, ref=ref, defaults=defaults)
     if state is not None and state != it.state:

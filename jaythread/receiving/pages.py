@@ -55,7 +55,7 @@ def hand_over(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "links": it.links.select_related("user"),
             "link": link,
             "now": timezone.now(),
-            "notes": Note.objects.filter(shot=it.matte.shot, package=f"{it.matte.name} version {it.version}"),
+            "notes": Note.objects.filter(shot=it.matte.shot, package=f"{it.name} version {it.version}"),
         },
     )
 

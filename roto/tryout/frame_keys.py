@@ -55,11 +55,12 @@ def _line(tryout: Tryout, sources: Sources, names: Names, line: Line, frame: int
             at = moments if name in ("place", "corners", "angle") else [float(frame)]
             found = interpolate.evaluate(keys, at, np.full(len(at), frame), within=name in edits.AMOUNTS)
             out.append(f"{name} {found.tobytes().hex()}")
-    for track in filter(
-        None, (line.place.track, *((line.shows.one.track, line.shows.other.track) if isinstance(line.shows, Light) else ()))
-    ):
-        found = sources.tracks[track].points_at(np.array(moments), np.full(len(moments), frame)) if track in sources.tracks else np.zeros(0)
-        out.append(f"track {found.tobytes().hex()}")
+    ends = (line.shows.one.track, line.shows.other.track) if isinstance(line.shows, Light) else ()
+    for name in [one for one in (line.place.track, *ends) if one in sources.tracks]:
+        track = sources.tracks[name]
+        home = track.home if line.place.home is None else line.place.home  # what it rides on is held against its place there
+        points = track.points_at(np.array([home, *moments]), np.array([home, *[frame] * len(moments)]))
+        out.append(f"track {points.tobytes().hex()}")
     at_frame: int | None = frame
     if isinstance(line.shows, Clip) and line.shows.shot in sources.films:
         at_frame = clip_frame(line.shows, frame, sources.films[line.shows.shot].frames, tryout.frames[0])
