@@ -17,9 +17,11 @@ from roto.tryout.compose import Frame, Sources
 from roto.tryout.finish import LUMA, gains
 from roto.tryout.model import Clip, Line, channel_of
 from roto.tryout.sentences import shown
+from roto.tryout.timing import clip_frame
 
 WIDTH = 320
 """px: wide enough for means along an edge"""
+LAID = {"fit": "it is laid whole into the picture", "fill": "it fills the picture, what juts out is cut off", "own": "its pixels stay"}
 LOOKS = 8
 """frames of the range that are looked at, spread evenly; light is told of each"""
 
@@ -43,6 +45,7 @@ def of(shot: Shot, row: Tryout, line_id: str | None = None) -> dict[str, Any]:
             _hiding(core, sources, line, says)
             _passing(core, sources, line, says)
             _motion(core, sources, line, says)
+            _clip(core, sources, line, says)
         except RotoError as error:
             says.append({"line": line.id, "what": "missing", "says": error.message, "frames": []})
     chosen = line_id if line_id in told else next((k for k in reversed(told) if told[k]), None)
@@ -146,6 +149,26 @@ def _passing(core: document.Tryout, sources: Sources, line: Line, says: list[dic
             f"At the {', '.join(sorted(open_))} of the picture a gap lets the wrong picture through: take the outline out over the border."
         )
         says.append({"line": line.id, "what": "pass", "says": words, "frames": [f for f, sides in gaps.items() if sides]})
+
+
+def _clip(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
+    """Where a clip has another size or rate, or is over before the tryout is, and what follows."""
+    if not isinstance(line.shows, Clip) or not line.shows.shot or line.shows.hold is not None:
+        return
+    film, name = sources.films[line.shows.shot], line.shows.shot
+    step = compose.pace(core, film)
+    told = []
+    if step != 1:
+        told.append(f"{name} runs at {film.rate:g} frames a second, this shot at {film.rate / step:g}: it is shown at its own pace")
+    if film.size != core.size:
+        told.append(f"{name} is {film.size[0]} x {film.size[1]} pixels: {LAID[line.shows.fit]}")
+    ends = replace(line.shows, beyond="end")
+    first, last = core.frames if line.live is None else line.live
+    over = next((f for f in range(first, last + 1) if clip_frame(ends, f, film.frames, core.frames[0], step) is None), None)
+    if over is not None:
+        follows = {"hold": "it stands still", "loop": "it begins anew", "end": "it is not there"}[line.shows.beyond]
+        told.append(f"{name} has no picture for {over}: there {follows}")
+    says += [{"line": line.id, "what": "clip", "says": f"{words}.", "frames": []} for words in told]
 
 
 def _motion(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:

@@ -39,7 +39,10 @@ def sources_of(
     others = {s.name: s for s in Shot.objects.filter(production=shot.production_id, name__in=tryout.clips() - {""})}
     shots = {"": shot, **others}
     plates = {name: plate for name, one in shots.items() if (plate := one.plates.filter(state=State.READY).first()) is not None}
-    films = {name: Film(frames=(shots[name].first, shots[name].last), size=(shots[name].width, shots[name].height)) for name in plates}
+    films = {
+        name: Film(frames=(shots[name].first, shots[name].last), size=(shots[name].width, shots[name].height), rate=float(shots[name].rate))
+        for name in plates
+    }
 
     def matte(name: str, matte_id: str, frame: int, grow: float) -> NDArray[np.float32]:
         return _alpha(shots[name], matte_id, frame, grow, None if name else (mattes or {}).get(matte_id), whole)

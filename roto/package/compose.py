@@ -19,6 +19,7 @@ from roto.package.formats import Format
 from roto.package.names import safe
 from roto.package.recipe import PACKED, Recipe
 from roto.picture import display
+from roto.tryout.laying import shown
 
 Picture = NDArray[np.float32]
 BLEED = 4
@@ -148,7 +149,7 @@ def picture(sources: Sources, recipe: Recipe, frame: int) -> Picture:
     if recipe.content == "tryout":
         assert sources.look is not None, "see `check`"
         made_look = np.maximum(resized(sources.look.picture(frame), size), 0.0)
-        return made_look if linear else np.clip(display.shown(made_look), 0.0, 1.0).astype(np.float32)
+        return made_look if linear else shown(made_look)
     straight = _at_size(cut_out(plate_of(sources, frame, linear), alpha_of(sources, 0, frame)), size, linear)
     if recipe.content == "straight":
         return straight

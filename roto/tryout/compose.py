@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from fractions import Fraction
 from itertools import pairwise
 
 import numpy as np
@@ -11,9 +12,8 @@ from numpy.typing import NDArray
 from roto.arrays import Floats
 from roto.errors import BadTryout
 from roto.matte.shutter import Shutter
-from roto.picture import display
 from roto.track.track import Track
-from roto.tryout import drawing
+from roto.tryout import drawing, laying
 from roto.tryout.document import Tryout
 from roto.tryout.finish import blurred, finished, number, shadow
 from roto.tryout.laying import meeting, over, region_of, shade
@@ -29,10 +29,12 @@ STEP = 1.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Film:
-    """A clip to show. frames: first and last. size: width, height in px, of the whole picture."""
+    """A clip to show. frames: first and last. size: width, height in px, of the whole picture. rate: frames a second; 0 for that of the
+    tryout."""
 
     frames: tuple[int, int]
     size: tuple[int, int]
+    rate: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -174,7 +176,7 @@ def _clip(now: Frame, line: Line, shows: Clip) -> tuple[Picture, Box] | None:
     film = now.sources.films.get(shows.shot)
     if film is None:
         raise BadTryout("shot", f"the shot {shows.shot or now.tryout.shot} is not here, or has no picture. Choose another clip.")
-    at = clip_frame(shows, now.frame, film.frames, now.tryout.frames[0])
+    at = clip_frame(shows, now.frame, film.frames, now.tryout.frames[0], pace(now.tryout, film))
     if at is None:
         return None
     pixels = now.sources.picture(shows.shot, at, math.ceil(film.size[0] * now.scale))
@@ -194,6 +196,11 @@ def _clip(now: Frame, line: Line, shows: Clip) -> tuple[Picture, Box] | None:
 def _stays(maps: list[Floats], into: Floats, scale: float) -> bool:
     """Whether a picture lies where it is, pixel for pixel."""
     return len(maps) == 1 and bool(np.abs(np.diag([scale, scale, 1.0]) @ maps[0] @ into - np.eye(3)).max() < EXACT)
+
+
+def pace(tryout: Tryout, film: Film) -> float:
+    """How many frames of a clip go by in the time of one of the tryout's, so that it is seen at its own pace."""
+    return film.rate / float(Fraction(tryout.rate)) if film.rate else 1.0
 
 
 def target_of(size: tuple[int, int], scale: float) -> tuple[int, int]:
@@ -326,4 +333,4 @@ def _alpha(now: Frame, shot: str, through: Through, frame: int, size: tuple[int,
 
 def shown(picture: NDArray[np.float32]) -> NDArray[np.uint8]:
     """A composed frame as bytes for a screen."""
-    return np.rint(np.clip(display.shown(picture), 0.0, 1.0) * 255).astype(np.uint8)
+    return (laying.shown(picture) * np.float32(255) + np.float32(0.5)).astype(np.uint8)

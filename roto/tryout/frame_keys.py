@@ -9,7 +9,7 @@ import numpy as np
 
 from roto.motion import interpolate
 from roto.tryout import edits
-from roto.tryout.compose import Sources
+from roto.tryout.compose import Sources, pace
 from roto.tryout.document import Tryout, line_to_json
 from roto.tryout.model import Clip, Graphic, Light, Line, keys_of
 from roto.tryout.timing import clip_frame
@@ -63,15 +63,16 @@ def _line(tryout: Tryout, sources: Sources, names: Names, line: Line, frame: int
         out.append(f"track {points.tobytes().hex()}")
     at_frame: int | None = frame
     if isinstance(line.shows, Clip) and line.shows.shot in sources.films:
-        at_frame = clip_frame(line.shows, frame, sources.films[line.shows.shot].frames, tryout.frames[0])
+        film = sources.films[line.shows.shot]
+        at_frame = clip_frame(line.shows, frame, film.frames, tryout.frames[0], pace(tryout, film))
         out.append("nothing" if at_frame is None else names.picture(line.shows.shot, at_frame))
     if isinstance(line.shows, Graphic):
         out.append(names.graphic(line.shows.file))
     if line.through is not None and at_frame is not None:
         along = line.through.along and isinstance(line.shows, Clip)
         shot = line.shows.shot if along and isinstance(line.shows, Clip) else ""
-        film = sources.films.get(shot)
+        own = sources.films.get(shot)
         wanted = (at_frame if along else frame) + line.through.later
-        if film is not None:
-            out.append(names.matte(shot, line.through.matte, min(max(wanted, film.frames[0]), film.frames[1]), line.through.grow))
+        if own is not None:
+            out.append(names.matte(shot, line.through.matte, min(max(wanted, own.frames[0]), own.frames[1]), line.through.grow))
     return out

@@ -6,9 +6,9 @@ from roto.motion import interpolate
 from roto.tryout.model import Clip, keys_of
 
 
-def clip_frame(clip: Clip, frame: int, own: tuple[int, int], first: int) -> int | None:
+def clip_frame(clip: Clip, frame: int, own: tuple[int, int], first: int, pace: float = 1.0) -> int | None:
     """The frame of a clip with frames own[0]..own[1] that a tryout which begins on `first` shows on one of its frames; None beyond its ends
-    where it ends there.
+    where it ends there. pace: its frames in the time of one of the tryout's.
 
     Speeds are summed from the frame on which it begins: each frame goes on by the mean of the speeds at its two ends. The nearest whole
     frame is shown, an earlier one where two are as near.
@@ -19,7 +19,7 @@ def clip_frame(clip: Clip, frame: int, own: tuple[int, int], first: int) -> int 
     start = clip.start if clip.start is not None else own[1] if clip.reversed else own[0]
     if clip.begin is None and clip.start is None and not clip.reversed and not clip.shot:
         start = begin  # this shot's own plate: each frame shows itself
-    gone = travelled(clip, begin, frame)
+    gone = travelled(clip, begin, frame) * pace
     at = int(np.ceil(start + (-gone if clip.reversed else gone) - 0.5 - 1e-9))
     if own[0] <= at <= own[1]:
         return at

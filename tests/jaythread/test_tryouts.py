@@ -144,6 +144,14 @@ def test_light_that_differs_is_said_and_evened_out(traced, rafe, other):
     assert max(abs(one["stops"]) for one in advice.of(traced, row)["light"]) < 0.5
 
 
+def test_a_clip_of_another_rate_or_length_is_said(traced, rafe, other):
+    row = begun(rafe, traced, "revealed")
+    type(other).objects.filter(pk=other.pk).update(rate_over=50, last=FIRST + 3)
+    told = [one["says"] for one in advice.of(traced, row)["says"] if one["what"] == "clip"]
+    assert "MILL_040 runs at 50 frames a second, this shot at 24: it is shown at its own pace." in told
+    assert "MILL_040 has no picture for 1003: there it stands still." in told
+
+
 def test_what_hides_too_little_or_nothing_is_said(traced, rafe):
     row = begun(rafe, traced, "hidden")
     line = row.lines[1]

@@ -2,7 +2,6 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-
 import { makeView } from "../../jaythread/static/desk/geom/view.js";
 import { Film } from "../../jaythread/static/tryouts/film.js";
 import { handleAt, handlesOf } from "../../jaythread/static/tryouts/handles.js";

@@ -14,7 +14,7 @@ from roto.motion import placement
 from roto.motion.keys import Keys
 from roto.picture import display
 from roto.track.track import Track
-from roto.tryout import compose, document
+from roto.tryout import compose, document, laying
 from roto.tryout.compose import Film, Sources
 from roto.tryout.model import Bars, Clip, Done, Flat, Key, Light, Line, Place, Shadow, Spot, Swing, Through, Words, channel_of
 from roto.tryout.timing import clip_frame
@@ -215,6 +215,19 @@ def test_light_runs_between_tracked_points_and_behind_what_is_kept_out():
 )
 def test_which_frame_of_a_clip_is_shown(clip, shown):
     assert [clip_frame(clip, f, (101, 104), 1) for f in range(1, 7)] == shown
+
+
+def test_a_clip_of_another_rate_is_seen_at_its_own_pace():
+    assert [clip_frame(Clip(shot="O"), f, (101, 120), 1, pace=2.0) for f in range(1, 5)] == [101, 103, 105, 107]
+    assert [clip_frame(Clip(shot="O"), f, (101, 120), 1, pace=0.5) for f in range(1, 5)] == [101, 101, 102, 102]
+    films = {"": Film(frames=(1, 8), size=SIZE), "OTHER": Film(frames=(101, 104), size=SIZE, rate=48.0)}
+    it = Sources(films=films, picture=lambda shot, frame, width: np.full((32, 48, 3), frame / 200, np.float32), matte=None)
+    assert compose.compose(tryout(line(Clip(shot="OTHER"))), it, 2)[0, 0, 0] == pytest.approx(103 / 200)
+
+
+def test_what_is_displayed_is_the_curve():
+    light = np.concatenate([np.linspace(-0.1, 1.2, 5000), np.geomspace(1e-6, 1, 5000)]).astype(np.float32).reshape(100, -1)
+    assert np.abs(laying.shown(light) - np.clip(display.shown(np.clip(light, 0, 1)), 0, 1)).max() < 1e-6
 
 
 def test_another_size_is_fitted_filled_or_left():

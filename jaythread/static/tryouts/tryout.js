@@ -26,7 +26,7 @@ function curve(light, first, last) {
 document.addEventListener("alpine:init", () => {
   Alpine.data("trying", () => ({
     ready: false, mayTrace: false, name: "", lines: [], chosen: "", line: null, frame: 0, first: 0, last: 0, rate: 24, playing: false, state: "", trouble: "", told: [],
-    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, light: "",
+    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, light: "", offered: null,
     now: { x: "0", y: "0", turn: "0", size: "100", skew: "0", tall: "100", opacity: "100", angle: "0", speed: "1" },
 
     async init() {
@@ -286,12 +286,23 @@ document.addEventListener("alpine:init", () => {
         this.trouble = error.message;
       }
     },
+    // With its light evened out it is shown before it is taken.
     async evenOut(line) {
       try {
-        await this.sendLine((await get(`/shots/${this.shot}/tryouts/${this.id}/evened/${line}`)).line);
+        this.offered = (await get(`/shots/${this.shot}/tryouts/${this.id}/evened/${line}`)).line;
+        this.film.show(this.frame, { draft: { do: "tryout line", tryout: this.id, line: this.offered } });
       } catch (error) {
         this.trouble = error.message;
       }
+    },
+    takeOffered() {
+      const line = this.offered;
+      this.offered = null;
+      return this.sendLine(clone(line));
+    },
+    leaveOffered() {
+      this.offered = null;
+      this.film.show(this.frame);
     },
     mirror(one) {
       this.chosen = one.line;
@@ -309,7 +320,7 @@ document.addEventListener("alpine:init", () => {
       const to = Math.min(this.last, Math.max(this.first, Math.round(frame)));
       if (to === this.frame && !this.playing) return;
       this.frame = to;
-      this.film.show(to);
+      this.film.show(to, this.offered && !this.playing ? { draft: { do: "tryout line", tryout: this.id, line: clone(this.offered) } } : null);
       if (!this.playing) this.sync();
     },
     typed(event) {
