@@ -8,6 +8,7 @@ from roto.tryout.model import Bars, Flat, Graphic, Light, Line, Words
 def shown(line: Line) -> str:
     """What a line shows.
 
+    >>> from roto.tryout.model import Clip
     >>> shown(Line(id="a", shows=Clip(shot="MILL_040", reversed=True)))
     'MILL_040, backwards'
     """
@@ -32,7 +33,7 @@ def shown(line: Line) -> str:
 def sentence(line: Line, mattes: Mapping[str, str]) -> str:
     """The whole line. mattes: names by id.
 
-    >>> from roto.tryout.model import Done, Through
+    >>> from roto.tryout.model import Clip, Done, Through
     >>> sentence(Line(id="a", shows=Clip(), through=Through(matte="7", outside=True), done=Done(blocks=12)), {"7": "kite"})
     'the plate through the outside of kite, in blocks of 12 px'
     """

@@ -108,14 +108,14 @@ def test_a_key_is_changed_for_oneself_alone(desk, shot, shape):  # noqa: F811
 
     keep("One frame on", "g")
     desk.until(lambda: "G is taken: Play, or stop" in desk.text)
-    desk.press("8")
+    desk.press("9")
     desk.until(lambda: "Kept for you" in desk.text)
     desk.click("Close")
-    desk.press("8")
+    desk.press("9")
     desk.frame_is(1002)
     desk.open_desk(shot.pk)
     desk.frame_is(1002)
-    desk.press("8")
+    desk.press("9")
     desk.frame_is(1003)
     desk.press(Keys.ARROW_RIGHT)  # no longer a key
     desk.frame_is(1003)
@@ -123,7 +123,7 @@ def test_a_key_is_changed_for_oneself_alone(desk, shot, shape):  # noqa: F811
     desk.open_desk(shot.pk)
     desk.press(Keys.ARROW_RIGHT)
     desk.frame_is(1002)
-    desk.press("8")
+    desk.press("9")
     desk.frame_is(1002)
     assert desk.complaints() == []
 
