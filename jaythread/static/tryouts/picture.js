@@ -70,7 +70,20 @@ export class Picture {
       pen.fillStyle = "#6a6a6a";
       pen.fillRect(...rect);
     }
+    this.wipe(pen, rect);
     if (page.line && page.mayTrace && !page.playing && !page.holding) paintHandles(pen, view, page.line, this.handles, this.pivot);
+  }
+
+  // While held: the plate left of the pointer.
+  wipe(pen, rect) {
+    const plate = this.page.wiping;
+    if (!plate?.complete || !plate.naturalWidth) return;
+    pen.save();
+    pen.beginPath();
+    pen.rect(0, 0, this.pointer?.sx ?? this.element.clientWidth / 2, this.element.clientHeight);
+    pen.clip();
+    pen.drawImage(plate, ...rect);
+    pen.restore();
   }
 
   get handles() {
@@ -104,8 +117,10 @@ export class Picture {
 
   move(e) {
     const { drag } = this;
-    if (!drag) return;
     const p = this.at(e);
+    this.pointer = p;
+    if (this.page.wiping) this.draw();
+    if (!drag) return;
     if (drag.what === "pan") {
       this.lay(pan(this.view, p.sx - drag.from.sx, p.sy - drag.from.sy));
       drag.from = p;

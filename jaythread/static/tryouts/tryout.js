@@ -38,7 +38,7 @@ document.addEventListener("alpine:init", () => {
       const [first, last] = data.working;
       Object.assign(this, {
         ready: true, mayTrace: data.mayTrace, first, last, frame: first, rate: data.shot.rate, size: data.shot.size, clips: data.clips.map((c) => c.name),
-        shots: data.shots,
+        shots: data.shots, plate: data.plate,
       });
       this.picture = new Picture(this.$root.querySelector(".picture"), data.shot.size, this);
       this.film = new Film(`/shots/${shot}/tryouts/${tryout}`, [first, last], () => this.picture.wide);
@@ -354,11 +354,21 @@ document.addEventListener("alpine:init", () => {
       const draft = { do: "tryout line", tryout: this.id, line: { ...clone(this.line), hidden: true } };
       this.film.show(this.frame, what === "bright" ? { bright: this.chosen } : { draft });
     },
+    // While held: the plate by itself, left of the pointer.
+    wipe(on) {
+      if (Boolean(this.wiping) === on || !this.plate) return;
+      this.wiping = on ? new Image() : null;
+      if (this.wiping) {
+        this.wiping.onload = () => this.picture.draw();
+        this.wiping.src = `/plates/${this.plate.id}/proxy/${this.frame}.jpg?l=${this.plate.version}`;
+      }
+      this.picture.draw();
+    },
     listen() {
       const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]):not([type=color]), textarea, select");
       const keys = {
         ArrowLeft: () => this.go(this.frame - 1), ArrowRight: () => this.go(this.frame + 1), Home: () => this.go(this.first), End: () => this.go(this.last),
-        g: () => this.toggle(), f: () => this.picture.fit(), F: () => this.picture.exact(), d: () => this.held("without"), b: () => this.held("bright"),
+        g: () => this.toggle(), f: () => this.picture.fit(), F: () => this.picture.exact(), d: () => this.held("without"), b: () => this.held("bright"), "\\": () => this.wipe(true),
         Delete: () => this.keyHere && this.dropKey(),
       };
       addEventListener("keydown", (e) => {
@@ -373,7 +383,10 @@ document.addEventListener("alpine:init", () => {
         e.preventDefault();
         keys[e.key]();
       });
-      addEventListener("keyup", (e) => (e.key === "d" || e.key === "b") && this.held(null));
+      addEventListener("keyup", (e) => {
+        if (e.key === "d" || e.key === "b") this.held(null);
+        if (e.key === "\\") this.wipe(false);
+      });
     },
   }));
 });
