@@ -138,7 +138,7 @@ def shown(request: HttpRequest, shot_id: int) -> HttpResponse:
         cores = cores if recipe.several or look else cores[:1]
         said = _range(request.POST)
         first, last = (here if here is not None else usual for here, usual in zip(said, it.working, strict=True))
-        told = planning.shown(it, it.plates.first(), cores, recipe, first, last, "recipe", planning.next_version(rows[0]), look)
+        told = planning.shown(it, cores, recipe, first, last, "recipe", planning.next_version(rows[0]), look)
         if each > 1:
             told["lines"].insert(0, f"{each} packages, one of each matte; this is the first")
         return JsonResponse(told)

@@ -94,7 +94,6 @@ def plan_of(delivery: Delivery) -> Plan:
 
 def shown(
     shot: Shot,
-    plate: Plate | None,
     mattes: tuple[Matte, ...],
     recipe: Recipe,
     first: int | None,
@@ -104,7 +103,7 @@ def shown(
     tryout: dict[str, Any] | None = None,
 ) -> dict[str, Any]:
     """What follows from a recipe's settings for these mattes, before anything is made."""
-    recipe = as_the_plate(recipe, shot)
+    recipe, plate = as_the_plate(recipe, shot), shot.plates.first()
     plan = make.plan(
         sources(shot, plate, mattes, tryout=tryout), recipe, first=first, last=last, version=version, recipe_name=name, named=named(plate)
     )

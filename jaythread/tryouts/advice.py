@@ -121,7 +121,8 @@ def _hiding(core: document.Tryout, sources: Sources, line: Line, says: list[dict
             (y0, x0), (y1, x1) = there.min(axis=0), there.max(axis=0)
             box = (float(x0), float(y0), float(x1 + 1), float(y1 + 1))
     if empty:
-        words = "On some frames nothing is covered: what is to be hidden can be seen there, if it is in the picture."
+        where = f"frame {empty[0]}" if len(empty) == 1 else f"{len(empty)} of the frames that were looked at"
+        words = f"On {where} nothing is covered: what is to be hidden can be seen there, if it is in the picture."
         says.append({"line": line.id, "what": "hiding", "says": words, "frames": empty})
     if box is not None and (words := advice.readable(line, box)):
         says.append({"line": line.id, "what": "hiding", "says": words[:1].upper() + words[1:], "frames": []})

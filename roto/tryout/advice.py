@@ -120,7 +120,7 @@ def readable(line: Line, box: tuple[float, float, float, float]) -> str:
     if done.blocks > 1 and wide / done.blocks <= 8:
         return ""
     if done.blocks > 1:
-        return f"{wide / done.blocks:.0f} blocks across are enough to know a face again: make them larger than {wide / 8:.0f} px."
+        return f"{wide / done.blocks:.0f} blocks across are enough to know a face again: make each block larger than {wide / 8:.0f} px."
     if done.blur < wide / 3:
         return f"a blur of {done.blur:g} px over {wide:.0f} px can still be read, and a blur can be undone: use blocks or a flat colour."
     return "a blur can be undone by who has the time: use blocks or a flat colour where it must be safe."

@@ -13,14 +13,15 @@ WHOLE = np.ones((1, 1), np.float32)
 
 
 @kernel
-def _over(canvas, picture, left, top, alpha, x0, y0, x1, y1, opacity, bright, added):
+def _over(canvas, picture, at, region, alpha, opacity, bright, added):
+    x0, y0, x1, y1 = region
     whole, covers = alpha.shape[0] == 1 and alpha.shape[1] == 1, picture.shape[2] == 4
     for y in range(y0, y1):
         for x in range(x0, x1):
             there = opacity if whole else opacity * alpha[y, x]
             if there == 0.0:
                 continue
-            py, px = y - top, x - left
+            py, px = y - at[1], x - at[0]
             cover = there * min(picture[py, px, 3], np.float32(1.0)) if covers else there
             keep = np.float32(1.0) if added else np.float32(1.0) - cover
             for c in range(3):
@@ -28,15 +29,14 @@ def _over(canvas, picture, left, top, alpha, x0, y0, x1, y1, opacity, bright, ad
 
 
 @kernel
-def _shade(canvas, dark, left, top, red, green, blue):
+def _shade(canvas, dark, left, top, colour):
     for y in range(dark.shape[0]):
         for x in range(dark.shape[1]):
             d = dark[y, x]
             if d == 0.0:
                 continue
-            canvas[top + y, left + x, 0] += d * (red - canvas[top + y, left + x, 0])
-            canvas[top + y, left + x, 1] += d * (green - canvas[top + y, left + x, 1])
-            canvas[top + y, left + x, 2] += d * (blue - canvas[top + y, left + x, 2])
+            for c in range(3):
+                canvas[top + y, left + x, c] += d * (colour[c] - canvas[top + y, left + x, c])
 
 
 @kernel
@@ -70,15 +70,13 @@ def over(
     picture: (h, w, 4) premultiplied, or (h, w, 3) that covers all; its left top corner stands at `at`. alpha: (h, w) as large as the
     canvas, what it is seen through. added: its light is added, and nothing is covered. bright: times its light.
     """
-    x0, y0, x1, y1 = region
     cover = WHOLE if alpha is None else np.ascontiguousarray(alpha)
-    one = np.float32(opacity)
-    _over(canvas, np.ascontiguousarray(picture), at[0], at[1], cover, x0, y0, x1, y1, one, np.float32(bright), added)
+    _over(canvas, np.ascontiguousarray(picture), at, region, cover, np.float32(opacity), np.float32(bright), added)
 
 
 def shade(canvas: NDArray[np.float32], dark: NDArray[np.float32], at: tuple[int, int], colour: NDArray[np.float32]) -> None:
     """Lay a colour on, as far as `dark` (h, w) goes, its left top corner at `at`, in place."""
-    _shade(canvas, np.ascontiguousarray(dark), at[0], at[1], colour[0], colour[1], colour[2])
+    _shade(canvas, np.ascontiguousarray(dark), at[0], at[1], np.ascontiguousarray(colour))
 
 
 def region_of(alpha: NDArray[np.float32]) -> Box | None:

@@ -121,7 +121,7 @@ def test_a_missing_still_is_left_out_or_shows_the_one_before(gappy, rafe):
     left.refresh_from_db()
     leaving = Recipe(content="straight", missing="leave")
     core = core_cache.matte(shot, shot.mattes.get())
-    told = planning.shown(shot, shot.plates.get(), (core,), leaving, None, None, "cut-out", 2)["lines"]
+    told = planning.shown(shot, (core,), leaving, None, None, "cut-out", 2)["lines"]
     assert "1 left out, since the plate has no picture of it" in told
     assert left.state == "proved" and left.frames.count() == LAST - FIRST
     assert not (left.package / f"GAPPY_kite.{FIRST + 3}.png").exists()
