@@ -80,7 +80,7 @@ def duplicate(user: User, shot_id: int, tryout: Tryout, to: int | None, matte_id
         if matte is None:
             raise Refused(f"{target.name} has no matte yet that the tryout could be seen through. Trace a shape there first.")
         for line in lines:
-            if line["through"] is not None and not line["shows"].get("shot"):
+            if line["through"] is not None and not (line["through"]["along"] and line["shows"].get("shot")):
                 line["through"] = {**line["through"], "matte": str(matte.pk)}
             line["place"] = {**line["place"], "track": ""}
     said = NewTryout(do="new tryout", tryout=str(uuid.uuid4()), name=tryout.name, lines=lines)

@@ -10,12 +10,12 @@ from jaythread.desk.models import Tryout
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 from jaythread.tryouts.pictures import prepared
-from roto.errors import RotoError
+from roto.errors import BadTryout, RotoError
 from roto.motion.keys import Keys
 from roto.tryout import advice, compose, document
 from roto.tryout.compose import Frame, Sources
 from roto.tryout.finish import LUMA, gains
-from roto.tryout.model import Clip, Line, channel_of
+from roto.tryout.model import Clip, Light, Line, channel_of
 from roto.tryout.sentences import shown
 from roto.tryout.timing import clip_frame
 
@@ -46,6 +46,7 @@ def of(shot: Shot, row: Tryout, line_id: str | None = None) -> dict[str, Any]:
             _passing(core, sources, line, says)
             _motion(core, sources, line, says)
             _clip(core, sources, line, says)
+            _riding(core, sources, line, says)
         except RotoError as error:
             says.append({"line": line.id, "what": "missing", "says": error.message, "frames": []})
     chosen = line_id if line_id in told else next((k for k in reversed(told) if told[k]), None)
@@ -170,6 +171,21 @@ def _clip(core: document.Tryout, sources: Sources, line: Line, says: list[dict[s
         follows = {"hold": "it stands still", "loop": "it begins anew", "end": "it is not there"}[line.shows.beyond]
         told.append(f"{name} has no picture for {over}: there {follows}")
     says += [{"line": line.id, "what": "clip", "says": f"{words}.", "frames": []} for words in told]
+
+
+def _riding(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
+    """Where a track that a line rides on ends before the line does."""
+    ends = [line.shows.one.track, line.shows.other.track] if isinstance(line.shows, Light) else []
+    first, last = core.frames if line.live is None else line.live
+    for track_id in dict.fromkeys(t for t in (line.place.track, *ends) if t):
+        track = sources.tracks.get(track_id)
+        if track is None:
+            raise BadTryout("track", f"the track that {shown(line)} rides on is not there any more. Choose another one, or none.")
+        begins, ends_on = int(track.points.frames[0]), int(track.points.frames[-1])
+        if begins > first or ends_on < last:
+            words = f"{track.name} is followed on frames {begins} to {ends_on} only: beyond, {shown(line)} stays where it was put last."
+            frames = [f for f in (first if begins > first else None, ends_on + 1 if ends_on < last else None) if f is not None]
+            says.append({"line": line.id, "what": "track", "says": words, "frames": frames})
 
 
 def _motion(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:

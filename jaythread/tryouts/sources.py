@@ -3,6 +3,7 @@
 import threading
 import uuid
 
+import cv2
 import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
@@ -76,12 +77,16 @@ _TABLE = display.light(np.arange(256) / 255.0).astype(np.float32)
 def _read(plate: Plate, frame: int, small: bool) -> NDArray[np.float32]:
     proxy = plate.proxy(frame)
     if small and proxy.exists():
-        return np.asarray(_TABLE[stills.read(proxy)[..., :3]])
+        return _by_table(stills.read(proxy)[..., :3])
     path = plate.still(frame)
     if path is None or not path.exists():
         raise BadTryout("clip", f"frame {frame} of {plate.shot.name} has no picture.")
     pixels = stills.read(path)[..., :3]
-    return np.asarray(_TABLE[pixels]) if pixels.dtype == np.uint8 and plate.space == "display" else display.to_light(pixels, plate.space)
+    return _by_table(pixels) if pixels.dtype == np.uint8 and plate.space == "display" else display.to_light(pixels, plate.space)
+
+
+def _by_table(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
+    return np.asarray(cv2.LUT(np.ascontiguousarray(pixels), _TABLE), np.float32)
 
 
 def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatte | None, whole: bool) -> NDArray[np.float32]:

@@ -254,16 +254,29 @@ def make_movies(plan: Plan, folder: Path, progress: Callable[[int], None] = lamb
     whole = plan.matte.rate
     for part, name in enumerate([*plan.names, *plan.plate_names]):
 
-        def pictures(part: int = part) -> Iterator[NDArray[Any]]:
-            for at in range(len(plan.pieces)):
-                path = plan.stills(folder, at)[part]
-                if not path.exists():
-                    raise BadPackage(f"The picture of frame {plan.pieces[at].frame} is missing, from which the movie is made.")
-                pixels = reading_back.read_still(path, reading_back.header(path))
-                yield pixels.astype(pixels.dtype.newbyteorder("="), copy=False)
-                progress(at + 1)
+        def picture(at: int, part: int = part) -> NDArray[Any]:
+            path = plan.stills(folder, at)[part]
+            if not path.exists():
+                raise BadPackage(f"The picture of frame {plan.pieces[at].frame} is missing, from which the movie is made.")
+            pixels = reading_back.read_still(path, reading_back.header(path))
+            return pixels.astype(pixels.dtype.newbyteorder("="), copy=False)
 
         target = folder / (name if part < len(plan.names) else f"{PLATE}/{name}")
         target.parent.mkdir(parents=True, exist_ok=True)
         code = timecode(plan.pieces[0].number, whole)
-        write_movie(target, plan.recipe.format, pictures(), whole, timecode=code, pixel_aspect=plan.recipe.pixel_aspect)
+        pictures = _read_ahead(picture, len(plan.pieces), progress)
+        write_movie(target, plan.recipe.format, pictures, whole, timecode=code, pixel_aspect=plan.recipe.pixel_aspect)
+
+
+def _read_ahead(picture: Callable[[int], NDArray[Any]], count: int, progress: Callable[[int], None]) -> Iterator[NDArray[Any]]:
+    """Pictures in turn; the next ones are read while the encoder is at the one before."""
+    pool = ThreadPoolExecutor(1)
+    try:
+        coming = [pool.submit(picture, at) for at in range(min(2, count))]
+        for at in range(count):
+            if at + 2 < count:
+                coming.append(pool.submit(picture, at + 2))
+            yield coming.pop(0).result()
+            progress(at + 1)
+    finally:
+        pool.shutdown(cancel_futures=True)

@@ -95,5 +95,6 @@ def alpha_in(pixels: NDArray[Any], content: str) -> NDArray[Any]:
     if content in ("straight", "premultiplied"):
         return pixels[:, :, 3]
     if content in ("over", "tryout"):
-        return pixels.astype(np.float32).mean(axis=2) / np.float32(np.iinfo(pixels.dtype).max if pixels.dtype.kind == "u" else 1)
+        total = np.add(pixels[:, :, 0], pixels[:, :, 1], dtype=np.float32) + pixels[:, :, 2]
+        return total / np.float32(3 * (np.iinfo(pixels.dtype).max if pixels.dtype.kind == "u" else 1))
     return pixels[:, :, 0]

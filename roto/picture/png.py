@@ -1,7 +1,8 @@
-"""Grey PNGs of mattes, quickly: rows filtered by the row above, deflated by ISA-L at a fast level.
+"""PNGs, quickly: rows filtered by the row above, deflated by ISA-L at a fast level.
 
 Measured on full-HD mattes of 16 bits, from one hard shape to a blur of 200 px: the filter "up" takes a millisecond and can be undone as
-quickly; without it, soft mattes are twice as large. The format: ISO/IEC 15948 (PNG), RFC 1950 (zlib).
+quickly; without it, soft mattes are twice as large. A full-HD picture with grain, 8 bits: 26 ms and 0.36 of its bytes, where libpng took
+167 ms for 0.41. The format: ISO/IEC 15948 (PNG), RFC 1950 (zlib).
 """
 
 import struct
@@ -18,6 +19,8 @@ LEVEL = 1
 back takes half as long again; so making and proving together are quickest with 1."""
 UP = 2
 """the filter's number: each byte less the one above it"""
+KINDS = {1: 0, 2: 4, 3: 2, 4: 6}
+"""by number of channels, PNG's colour type: grey, grey and alpha, RGB, RGBA"""
 
 
 @kernel
@@ -45,11 +48,13 @@ def _chunk(name: bytes, data: bytes) -> bytes:
 
 
 def encode(pixels: NDArray[Any]) -> bytes:
-    """A matte (h, w) of uint8 or uint16 as the bytes of a grey PNG."""
-    height, width = pixels.shape
+    """A picture (h, w) or (h, w, 1 to 4 channels) of uint8 or uint16 as the bytes of a PNG; an alpha is straight, as PNG has it."""
+    height, width = pixels.shape[:2]
+    count = 1 if pixels.ndim == 2 else pixels.shape[2]
     wide = pixels.dtype.itemsize
-    rows = np.empty((height, width * wide + 1), np.uint8)
-    (_filtered_8 if wide == 1 else _filtered_16)(np.ascontiguousarray(pixels), rows)
-    head = struct.pack(">IIBBBBB", width, height, 8 * wide, 0, 0, 0, 0)
+    flat = np.ascontiguousarray(pixels).reshape(height, width * count)
+    rows = np.empty((height, flat.shape[1] * wide + 1), np.uint8)
+    (_filtered_8 if wide == 1 else _filtered_16)(flat, rows)
+    head = struct.pack(">IIBBBBB", width, height, 8 * wide, KINDS[count], 0, 0, 0)
     data = isal_zlib.compress(rows, LEVEL)
     return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", head) + _chunk(b"IDAT", data) + _chunk(b"IEND", b"")

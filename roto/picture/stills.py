@@ -72,7 +72,7 @@ def read(path: Path) -> Pixels:
     if pixels.shape[2] < 3 or ({"R", "G", "B"} - set(names) and len(names) != 3):
         return np.repeat(pixels[:, :, :1], 3, axis=2)
     order = [names.index(c) for c in "RGB"] if {"R", "G", "B"} <= set(names) else [0, 1, 2]
-    return np.ascontiguousarray(pixels[:, :, order])
+    return pixels if order == [0, 1, 2] and pixels.shape[2] == 3 else np.ascontiguousarray(pixels[:, :, order])
 
 
 @kernel

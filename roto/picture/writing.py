@@ -1,4 +1,4 @@
-"""Stills of a package, written with OpenImageIO; grey PNG with ISA-L (`roto/picture/png.py`), which is quicker."""
+"""Stills of a package, written with OpenImageIO; PNG of square pixels with ISA-L (`roto/picture/png.py`), which is quicker."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -44,7 +44,7 @@ def write_still(path: Path, pixels: NDArray[Any], depth: str, header: Header) ->
     The file appears whole or not at all, and equal pixels give equal bytes. Raises BadPicture with the reason.
     """
     ending = path.suffix
-    if ending == ".png" and pixels.ndim == 2 and header.pixel_aspect == 1.0:
+    if ending == ".png" and header.pixel_aspect == 1.0:
         stills.write_bytes(path, png.encode(pixels))
         return
     count = 1 if pixels.ndim == 2 else pixels.shape[2]

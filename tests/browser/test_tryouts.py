@@ -1,5 +1,7 @@
 """A tryout from a sentence to a picture that somebody receives: words behind, a point dragged while it is in use, a pass mirrored."""
 
+import uuid
+
 import numpy as np
 import pytest
 from selenium.webdriver.common.by import By
@@ -109,4 +111,19 @@ def test_a_pass_to_a_second_clip_that_runs_against_it_is_mirrored(artist, shot, 
     artist.css(".time input").send_keys(Keys.END)
     wanted = picture(FIRST)[30, SIZE[0] - 1 - 75]  # what the other clip shows last is what this one shows first, mirrored
     artist.until(lambda: np.abs(np.array(shown(artist, 75, 30)) - wanted).max() < 12)
+
+    # what somebody else does to it meanwhile is seen here without asking
+    marta = people["marta"]
+    edited(marta, shot, do="tryout", tryout=str(Tryout.objects.get().pk), name="over to the mill")
+    artist.until(lambda: artist.label("Name of the tryout").get_attribute("value") == "over to the mill")
+
+    # a copy asks which matte of the other shot it is seen through
+    for name in ("sails", "tower"):
+        edited(marta, it, do="new matte", matte=str(uuid.uuid4()), name=name)
+    artist.browser.refresh()
+    artist.choose("Copy the tryout to", "MILL_040")
+    artist.choose("The matte there", "tower")
+    artist.click("Copy it")
+    artist.until(lambda: Tryout.objects.filter(shot=it).exists())
+    assert Tryout.objects.get(shot=it).lines[1]["through"]["matte"] == str(it.mattes.get(name="tower").pk)
     assert not artist.complaints()

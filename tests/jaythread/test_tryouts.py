@@ -152,6 +152,16 @@ def test_a_clip_of_another_rate_or_length_is_said(traced, rafe, other):
     assert "MILL_040 has no picture for 1003: there it stands still." in told
 
 
+def test_a_track_that_ends_within_the_range_is_said(traced, rafe):
+    row, track = begun(rafe, traced, "behind"), str(uuid.uuid4())
+    edited(rafe, traced, do="new track", track=track, name="tail", frame=FIRST, points=[[20, 30]])
+    words = row.lines[1]
+    edited(rafe, traced, do="tryout line", tryout=str(row.pk), line={**words, "place": {**words["place"], "track": track}})
+    row.refresh_from_db()
+    told = [one for one in advice.of(traced, row)["says"] if one["what"] == "track"]
+    assert told[0]["frames"] == [FIRST + 1] and f"tail is followed on frames {FIRST} to {FIRST} only" in told[0]["says"]
+
+
 def test_what_hides_too_little_or_nothing_is_said(traced, rafe):
     row = begun(rafe, traced, "hidden")
     line = row.lines[1]

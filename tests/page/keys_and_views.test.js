@@ -2,6 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { looking } from "../../jaythread/static/desk/acts/looking.js";
 import { acts, listen, nameOf, pressed, whyNot } from "../../jaythread/static/desk/acts/table.js";
 import { Store } from "../../jaythread/static/desk/model/store.js";
 import { MODES, modeOf } from "../../jaythread/static/desk/view/modes/index.js";
@@ -162,7 +163,7 @@ test("the keyboard runs what stands in the table, but leaves a name that is type
     assert.ok(press("Enter"));
     assert.deepEqual(asked.pop(), ["tracing.finish"]);
     assert.ok(press("2"));
-    assert.equal(store.view.mode, "matte");
+    assert.deepEqual(asked.pop(), ["look", "matte"]);
     globalThis.document.activeElement = { matches: (selector) => !/^(button|\[role)/.test(selector), blur() {} };
     assert.ok(!press("n"), "a name is being typed");
     assert.deepEqual(asked, []);
@@ -225,4 +226,17 @@ test("the cut-out shows the plate through the matte only", () => {
   store.view.set("ground", "#abcdef");
   modeOf("cut-out").paintGround(stage(store), ground);
   assert.deepEqual(ground.said, [["fillStyle", "#abcdef"], ["fillRect", 10, 20, 300, 200]]);
+});
+
+test("another view is looked at, and the one in use, asked for once more, shows its seam", () => {
+  const { store } = desk();
+  let bright = 0;
+  const it = { ...looking, store, inUse: { turnBright: () => bright++ } };
+  it.look("in use");
+  assert.equal(store.view.mode, "in use");
+  assert.equal(bright, 0);
+  it.look("in use");
+  assert.equal(bright, 1);
+  it.look("plate");
+  assert.equal(store.view.mode, "plate");
 });

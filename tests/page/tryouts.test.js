@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { makeView } from "../../jaythread/static/desk/geom/view.js";
 import { Film } from "../../jaythread/static/tryouts/film.js";
-import { handleAt, handlesOf } from "../../jaythread/static/tryouts/handles.js";
+import { cast, handleAt, handlesOf } from "../../jaythread/static/tryouts/handles.js";
 import { graphicLine, newLine, OFFERS } from "../../jaythread/static/tryouts/lines.js";
 
 const PAGE = { size: [1920, 1080], clips: ["MILL_040"] };
@@ -21,6 +21,14 @@ test("hinges, ends of a light and pulled corners come before the arm, and the ar
   assert.equal(held(words, false, 1920, 1080), "move");
   assert.equal(held(words, false, 960 + 2 * 96 * Math.cos(-0.6), 540 + 2 * 96 * Math.sin(-0.6)), "turn");
   assert.equal(held(newLine("light", "b", PAGE), false, 1920 * 0.8, 540), "end other");
+});
+
+test("a shadow is taken hold of where it falls from the pivot, and falls to where it is dragged", () => {
+  const words = newLine("words", "a", PAGE);
+  const dark = { ...words, done: { ...words.done, shadow: { turn: 90, away: 80, blur: 12, strength: 0.5, colour: "#000000" } } };
+  const lies = [960, 540, 0, 0, 1920, 0, 1920, 1080, 0, 1080];
+  assert.equal(handleAt(handlesOf(dark, lies, false), [960, 540], VIEW, on(960, 620)), "shadow");
+  assert.deepEqual(cast(dark.done.shadow, [960, 540], [920, 570]), { ...dark.done.shadow, turn: 143.1, away: 50 });
 });
 
 test("every offer makes a line that says all the document asks for", () => {

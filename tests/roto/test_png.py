@@ -41,6 +41,17 @@ def test_any_runs_come_back(lengths, size, kind):
     assert (cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED) == picture).all()
 
 
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16])
+@pytest.mark.parametrize("count", [3, 4])
+def test_colours_and_straight_alpha_come_back(count, kind):
+    picture = np.random.default_rng(4).integers(0, np.iinfo(kind).max, (31, 57, count), kind, endpoint=True)
+    data = np.frombuffer(png.encode(picture), np.uint8)
+    found = cv2.imdecode(data, cv2.IMREAD_UNCHANGED)
+    assert found.dtype == kind and (found[..., [2, 1, 0, 3][:count]] == picture).all()
+    if kind == np.uint8:
+        assert (np.array(Image.open(io.BytesIO(data.tobytes()))) == picture).all()
+
+
 @pytest.mark.parametrize("length", [1, 2, 3, 4, 10, 11, 18, 130, 257, 258, 259, 260, 261, 516, 517, 777])
 def test_repeats_of_every_length(length):
     picture = np.zeros((60, 800), np.uint8)

@@ -169,13 +169,24 @@ class ModeOut(TypedDict):
     solves: bool
 
 
+class NamedMatteOut(TypedDict):
+    id: str
+    name: str
+
+
+class OtherShotOut(NamedOut):
+    """A shot that something can be copied to, with its mattes."""
+
+    mattes: list[NamedMatteOut]
+
+
 class DeskOut(HeadOut):
     """All that the desk needs to open."""
 
     shot: ShotOut
     plate: PlateOut | None
     clips: list[ClipOut]
-    shots: list[NamedOut]
+    shots: list[OtherShotOut]
     modes: list[ModeOut]
     mayTrace: bool
     keys: dict[str, list[str]]

@@ -199,6 +199,12 @@ def outlines(shot: Shot) -> bytes:
     return b"".join([line.encode(), *(part.tobytes() for part in parts)])
 
 
+def other_shots(shot: Shot) -> list[dict[str, Any]]:
+    """The other shots of the production, with their mattes: where something can be copied to."""
+    rows = Shot.objects.filter(production=shot.production_id).exclude(pk=shot.pk).prefetch_related("mattes")
+    return [{"id": s.pk, "name": s.name, "mattes": [{"id": str(m.pk), "name": m.name} for m in s.mattes.all()]} for s in rows]
+
+
 def head(shot: Shot, user: User) -> dict[str, Any]:
     """What may change with every edit beside shapes."""
     back, forth = journal.next_to(user, shot, "undo"), journal.next_to(user, shot, "redo")
@@ -251,7 +257,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
         },
         "clips": clips(shot),
         "modes": modes(),
-        "shots": [{"id": s.pk, "name": s.name} for s in Shot.objects.filter(production=shot.production_id).exclude(pk=shot.pk)],
+        "shots": other_shots(shot),
         "mayTrace": may_trace,
         "keys": preference(user).keys,
         "keyKind": preference(user).key_kind,

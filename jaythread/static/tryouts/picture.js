@@ -2,7 +2,7 @@
 
 import { exact, fit, makeView, pan, toPlate, zoomAt } from "../desk/geom/view.js";
 import { Swing } from "../desk/tools/arm.js";
-import { handleAt, handlesOf, paintHandles } from "./handles.js";
+import { cast, handleAt, handlesOf, paintHandles } from "./handles.js";
 
 export class Picture {
   __v_skip = true; // Alpine hands it on as it is
@@ -88,7 +88,8 @@ export class Picture {
 
   get handles() {
     const lies = this.page.at("lies");
-    return lies ? handlesOf(this.page.line, lies, this.page.pulls) : [];
+    const line = this.drag?.what === "shadow" ? this.drag.line : this.page.line;
+    return lies ? handlesOf(line, lies, this.page.pulls) : [];
   }
   // Where the pivot lies: while it is dragged, under the pointer.
   get pivot() {
@@ -157,7 +158,8 @@ export class Picture {
     if (kind === "hinge") drag.line.place.swing.hinge = page.line.place.swing.hinge.map((at, k) => (k === Number(which) ? [at[0] + dx, at[1] + dy] : at));
     if (kind === "end") drag.line.shows[which].at = [page.line.shows[which].at[0] + dx, page.line.shows[which].at[1] + dy];
     if (kind === "move" && page.kind === "light") for (const end of ["one", "other"]) drag.line.shows[end].at = [page.line.shows[end].at[0] + dx, page.line.shows[end].at[1] + dy];
-    if (kind === "hinge" || kind === "end" || page.kind === "light") return { do: "tryout line", line: drag.line };
+    if (kind === "shadow") drag.line.done.shadow = cast(page.line.done.shadow, page.at("lies"), [drag.from.x + dx, drag.from.y + dy]);
+    if (kind === "hinge" || kind === "end" || kind === "shadow" || page.kind === "light") return { do: "tryout line", line: drag.line };
     const key = { do: "tryout key", line: page.chosen, frame: page.frame };
     if (kind === "corner") return { ...key, channel: "corners", values: page.at("corners").map((pair, k) => (k === Number(which) ? [pair[0] + dx, pair[1] + dy] : pair)) };
     const [[x, y], [turn, skew], [size, tall]] = page.at("place");

@@ -2,6 +2,7 @@
 
 import { Answer, call, get, newId, post } from "../desk/net/api.js";
 import { Film } from "./film.js";
+import { listen } from "./keys.js";
 import { graphicLine, newLine, OFFERS } from "./lines.js";
 import { Picture } from "./picture.js";
 
@@ -27,6 +28,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("trying", () => ({
     ready: false, mayTrace: false, name: "", lines: [], chosen: "", line: null, frame: 0, first: 0, last: 0, rate: 24, playing: false, state: "", trouble: "", told: [],
     mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, light: "", offered: null,
+    to: null, toMatte: "", typing: false,
     now: { x: "0", y: "0", turn: "0", size: "100", skew: "0", tall: "100", opacity: "100", angle: "0", speed: "1" },
 
     async init() {
@@ -44,9 +46,10 @@ document.addEventListener("alpine:init", () => {
       this.film = new Film(`/shots/${shot}/tryouts/${tryout}`, [first, last], () => this.picture.wide);
       this.film.addEventListener("shown", () => this.painted());
       this.film.addEventListener("ahead", () => (this.made = (this.film.made / (this.last - this.first + 1)).toFixed(3)));
-      this.listen();
+      listen(this);
       await this.take(data);
       this.advise();
+      setInterval(() => this.follow(), 3000);
     },
 
     // What the server says of the shot: this tryout among it.
@@ -71,6 +74,17 @@ document.addEventListener("alpine:init", () => {
       }
       this.sync();
       this.film.show(this.frame);
+    },
+    // What others do at the shot meanwhile: its shapes, this tryout. Not while something is dragged, typed or played.
+    async follow() {
+      const busy = this.state || this.playing || this.picture.drag || this.offered || this.holding || this.typing || document.hidden;
+      if (busy) return;
+      try {
+        const { edits } = await get(`/shots/${this.shot}/news?revision=${this.revision}`);
+        if (edits.shapes) await this.take(edits);
+      } catch {
+        /* without a connection nothing new is known; the next edit says so */
+      }
     },
     painted() {
       this.trouble = this.film.trouble;
@@ -265,11 +279,17 @@ document.addEventListener("alpine:init", () => {
       if (name && name !== this.row.name) this.send({ do: "tryout", name });
       else event.target.value = this.row.name;
     },
-    async copyTo(event) {
-      const to = event.target.value;
+    // Which of that shot's mattes it is seen through there is asked where there are several.
+    chooseShot(event) {
+      const to = this.shots.find((s) => s.id === Number(event.target.value));
       event.target.value = "";
+      this.to = to || null;
+      this.toMatte = to?.mattes[0]?.id || "";
+    },
+    async copyIt() {
+      const { id: to } = this.to;
       try {
-        const made = await post(`/shots/${this.shot}/tryouts/${this.id}/copies`, { shot: Number(to) });
+        const made = await post(`/shots/${this.shot}/tryouts/${this.id}/copies`, { shot: to, matte: this.toMatte || null });
         location.assign(`/shots/${to}/tryouts/${made.id}`);
       } catch (error) {
         this.trouble = error.message;
@@ -363,30 +383,6 @@ document.addEventListener("alpine:init", () => {
         this.wiping.src = `/plates/${this.plate.id}/proxy/${this.frame}.jpg?l=${this.plate.version}`;
       }
       this.picture.draw();
-    },
-    listen() {
-      const typing = (el) => el?.matches?.("input:not([type=range]):not([type=checkbox]):not([type=color]), textarea, select");
-      const keys = {
-        ArrowLeft: () => this.go(this.frame - 1), ArrowRight: () => this.go(this.frame + 1), Home: () => this.go(this.first), End: () => this.go(this.last),
-        g: () => this.toggle(), f: () => this.picture.fit(), F: () => this.picture.exact(), d: () => this.held("without"), b: () => this.held("bright"), "\\": () => this.wipe(true),
-        Delete: () => this.keyHere && this.dropKey(),
-      };
-      addEventListener("keydown", (e) => {
-        const here = document.activeElement;
-        const steps = /^Arrow(Left|Right)$|^Home$|^End$/.test(e.key);
-        if (typing(here) && !(steps && here.matches("input[type=number], select"))) return;
-        if (e.ctrlKey && e.key.toLowerCase() === "z") {
-          e.preventDefault();
-          return e.shiftKey ? this.doAgain() : this.takeBack();
-        }
-        if (e.ctrlKey || e.altKey || e.metaKey || !keys[e.key]) return;
-        e.preventDefault();
-        keys[e.key]();
-      });
-      addEventListener("keyup", (e) => {
-        if (e.key === "d" || e.key === "b") this.held(null);
-        if (e.key === "\\") this.wipe(false);
-      });
     },
   }));
 });

@@ -19,6 +19,13 @@ export const looking = {
     }
   },
 
+  // Another view of the picture; the one that shows the matte in use, asked for once more, shows its seam.
+  look(mode) {
+    const { store, inUse } = this;
+    if (mode === "in use" && store.view.mode === mode) inUse.turnBright();
+    else store.view.set("mode", mode);
+  },
+
   // Whether the sentence about the next thing stands above the picture's corner.
   tellNext() {
     keepKnown(!knows());

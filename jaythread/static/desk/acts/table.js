@@ -92,7 +92,7 @@ export function acts(desk, own, MODES) {
     { id: "find-a-shape", group: "Keys and shapes", keys: ["/"], says: "Find a shape by its name", run: () => desk.findShape() },
     { id: "undo-your-last-change", group: "Keys and shapes", keys: ["Ctrl+Z"], says: "Undo your last change", run: () => edits.turn("undo") },
     { id: "redo-it", group: "Keys and shapes", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], says: "Redo it", run: () => edits.turn("redo") },
-    ...MODES.map((mode) => ({ id: mode.act, group: "Looking", keys: [mode.key], says: mode.says, run: () => store.view.set("mode", mode.id) })),
+    ...MODES.map((mode) => ({ id: mode.act, group: "Looking", keys: [mode.key], says: mode.says, run: () => desk.look(mode.id) })),
     { id: "hold-wipe", group: "Looking", keys: ["\\"], says: "Hold to see the plate left of the pointer and the view right of it", run: () => stage.wipe(true), up: () => stage.wipe(false) },
     { id: "hold-without-soft-edge", group: "Looking", keys: [";"], says: "Hold to see the chosen shapes (or points) without their soft edge", run: () => desk.bare(true), up: () => desk.bare(false) },
     { id: "show-hide-outlines-keys", group: "Looking", keys: ["J"], says: "Show or hide the outlines of the keys before and after", run: () => store.view.set("neighbours", store.view.neighbours ? false : "keys") },

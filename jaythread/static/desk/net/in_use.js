@@ -18,6 +18,7 @@ export class InUse extends EventTarget {
   constructor(store) {
     super();
     this.store = store;
+    this.bright = false; // whether the uppermost line that is seen through a matte is much brighter, so that its seam is seen
     this.wide = () => 960; // px of the picture on the screen, or null for the whole size; told by the composition root
   }
 
@@ -29,7 +30,17 @@ export class InUse extends EventTarget {
 
   get #name() {
     const { document, view } = this.store;
-    return `${this.tryout?.id}/${document.revision}/${view.frame}/${this.wide()}`;
+    return `${this.tryout?.id}/${document.revision}/${view.frame}/${this.wide()}/${this.bright}`;
+  }
+
+  get #seam() {
+    return this.tryout?.lines.findLast((line) => line.through && !line.hidden)?.id || "";
+  }
+
+  // Its seam bright, or as it is again.
+  turnBright() {
+    this.bright = !this.bright;
+    this.dispatchEvent(new Event("loaded"));
   }
 
   current() {
@@ -47,7 +58,7 @@ export class InUse extends EventTarget {
   }
 
   #ask(command) {
-    const wanted = { command, name: this.#name, frame: this.store.view.frame, tryout: this.tryout?.id, width: this.wide() };
+    const wanted = { command, name: this.#name, frame: this.store.view.frame, tryout: this.tryout?.id, width: this.wide(), bright: this.bright ? this.#seam : "" };
     if (this.#asking) this.#next = wanted;
     else this.#send(wanted);
   }
@@ -55,7 +66,7 @@ export class InUse extends EventTarget {
   async #send(wanted) {
     this.#asking = true;
     try {
-      const body = { frame: wanted.frame, width: wanted.width, draft: wanted.command };
+      const body = { frame: wanted.frame, width: wanted.width, draft: wanted.command, bright: wanted.bright };
       const reply = await call("POST", `/shots/${this.store.document.shot.id}/tryouts/${wanted.tryout}/picture`, body);
       const picture = await createImageBitmap(await reply.blob());
       this.trouble = "";

@@ -1,7 +1,7 @@
 // The matte put to use: the current tryout, composed by the core. While points are dragged the picture follows as quickly as answers come.
 
 export const inUse = {
-  id: "in use", act: "in-use", label: "in use", hint: "8: the current tryout", key: "8", says: "In use: the current tryout of the shot", needsMatte: true,
+  id: "in use", act: "in-use", label: "in use", hint: "8: the current tryout; once more: its seam bright", key: "8", says: "In use: the current tryout of the shot (again: its seam bright)", needsMatte: true,
 
   /** @param {import("../stage.js").Stage & {inUse?: any}} stage @param {CanvasRenderingContext2D} pen */
   paint(stage, pen) {

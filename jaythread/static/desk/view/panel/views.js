@@ -25,7 +25,7 @@ export const views = part(() => ({
   },
 
   setMode(mode) {
-    this.desk.store.view.set("mode", mode);
+    this.desk.look(mode);
   },
   setTryout(event) {
     this.desk.store.view.set("tryout", event.target.value);
