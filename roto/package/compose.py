@@ -19,7 +19,7 @@ from roto.package.formats import Format
 from roto.package.names import safe
 from roto.package.recipe import PACKED, Recipe
 from roto.picture import display
-from roto.tryout.laying import shown
+from roto.tryout import laying
 
 Picture = NDArray[np.float32]
 BLEED = 4
@@ -147,9 +147,8 @@ def picture(sources: Sources, recipe: Recipe, frame: int) -> Picture:
         return np.dstack(made)
     linear = recipe.kind.linear
     if recipe.content == "tryout":
-        assert sources.look is not None, "see `check`"
-        made_look = np.maximum(resized(sources.look.picture(frame), size), 0.0)
-        return made_look if linear else shown(made_look)
+        made_look = _look(sources, recipe, frame)
+        return made_look if linear else laying.shown(made_look)
     straight = _at_size(cut_out(plate_of(sources, frame, linear), alpha_of(sources, 0, frame)), size, linear)
     if recipe.content == "straight":
         return straight
@@ -162,12 +161,21 @@ def picture(sources: Sources, recipe: Recipe, frame: int) -> Picture:
     return premultiplied + (1 - straight[:, :, 3:]) * colour
 
 
+def _look(sources: Sources, recipe: Recipe, frame: int) -> Picture:
+    """A frame of the tryout that is delivered, linear light, not below black."""
+    assert sources.look is not None, "see `check`"
+    return np.maximum(resized(sources.look.picture(frame), recipe.picture_size(sources.first.size)), 0.0)
+
+
 def whole_numbers(sources: Sources, recipe: Recipe, frame: int) -> NDArray[Any]:
     """What is delivered of a frame in whole numbers, for formats that have them; plain mattes straight from the row loop."""
     kind = recipe.kind
-    if recipe.content in ("matte", "inverted") and recipe.picture_size(sources.first.size) == sources.first.size:
+    plain = recipe.content in ("matte", "inverted") and kind.depth in STEPS
+    if plain and recipe.picture_size(sources.first.size) == sources.first.size:
         made = render(sources.first, frame, depth=kind.depth, fringes=sources.fringes).alpha
         return made if recipe.content == "matte" else made.dtype.type(STEPS[kind.depth]) - made
+    if recipe.content == "tryout" and not kind.linear and kind.depth in STEPS:
+        return laying.numbers(_look(sources, recipe, frame), kind.depth)
     return numbers(picture(sources, recipe, frame), kind)
 
 

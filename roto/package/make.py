@@ -207,7 +207,7 @@ def _plain_mattes(plan: Plan, wanted: list[int], folder: Path, workers: int) -> 
 
 def _make(plan: Plan, at: int, folder: Path) -> Made:
     frame = plan.pieces[at].frame
-    pixels = compose.numbers(compose.picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
+    pixels = compose.whole_numbers(plan.sources, plan.recipe, frame)
     taken = [samples_wanted(m, frame) for m in plan.sources.mattes]
     if plan.plate_names:
         beside = compose.numbers(compose.plate_picture(plan.sources, plan.recipe, frame), plan.recipe.kind)

@@ -1,6 +1,6 @@
 """Files read back by other libraries than wrote them (OpenImageIO and our own encoder write stills, PyAV's encoders movies).
 
-Grey PNG by zlib-ng, other PNG by Pillow or, with 16 bits, by FFmpeg's own decoder. OpenEXR by FFmpeg's own decoder, TIFF by tifffile, JPEG
+PNG by zlib-ng; with other filters than ours by Pillow or, colours of 16 bits, by FFmpeg's own decoder. OpenEXR by FFmpeg's own decoder, TIFF by tifffile, JPEG
 by Pillow. Headers by a few lines of our own, from the standards. Movies by the program `ffmpeg` where it is installed, else by PyAV, which
 then is no other library.
 """
@@ -168,7 +168,12 @@ def _tiff_pixels(path: Path, found: Found) -> NDArray[Any]:
 def _png_pixels(path: Path, found: Found) -> NDArray[Any]:
     if len(found.channels) == 1:
         return np.concatenate(list(reading_png.plain(reading_png.grey_rows(path.read_bytes(), found.size, int(found.depth) // 8))))
-    return _decoded(path, "png_pipe", {}).to_ndarray() if found.depth == "16" else _pillow_pixels(path, found)
+    (width, _), count = found.size, len(found.channels)
+    strips = reading_png.grey_rows(path.read_bytes(), (width * count, found.size[1]), int(found.depth) // 8)
+    parts = [part.reshape(len(part), width, count) for part in reading_png.plain(strips)]
+    if found.depth == "16" and any(part.dtype.itemsize == 1 for part in parts):  # Pillow, asked for other filters, has 8 bits of colours
+        return _decoded(path, "png_pipe", {}).to_ndarray()
+    return np.concatenate(parts)
 
 
 def _exr_pixels(path: Path, found: Found) -> NDArray[Any]:

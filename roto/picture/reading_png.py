@@ -1,4 +1,4 @@
-"""Grey PNG read back, row by row: inflated by zlib-ng, which is not the library that writes ours, and checked chunk by chunk."""
+"""PNG read back, row by row (of colours, each row as one of as many values): inflated by zlib-ng, which is not the library that writes ours, and checked chunk by chunk."""
 
 import struct
 from collections.abc import Iterable, Iterator

@@ -333,4 +333,4 @@ def _alpha(now: Frame, shot: str, through: Through, frame: int, size: tuple[int,
 
 def shown(picture: NDArray[np.float32]) -> NDArray[np.uint8]:
     """A composed frame as bytes for a screen."""
-    return (laying.shown(picture) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
+    return laying.numbers(picture, "8")

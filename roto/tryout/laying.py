@@ -1,5 +1,7 @@
 """Laying a picture onto what lies below, in one pass over the pixels that it touches."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -40,6 +42,15 @@ def _shade(canvas, dark, left, top, colour):
 
 
 @kernel
+def _numbers(light, table, top, out):
+    steps = np.float32(len(table) - 2)
+    for i in range(light.size):
+        at = min(max(light[i], np.float32(0.0)), np.float32(1.0)) * steps
+        k = int(at)
+        out[i] = np.uint16(np.rint((table[k] + (at - np.float32(k)) * (table[k + 1] - table[k])) * top))
+
+
+@kernel
 def _through_table(light, table, out):
     steps = np.float32(len(table) - 2)
     for i in range(light.size):
@@ -52,6 +63,13 @@ def shown(light: NDArray[np.float32]) -> NDArray[np.float32]:
     """Linear light as it is displayed, 0..1, of any shape: `display.shown` by a table, straight in between, off by at most 1e-6."""
     out = np.empty(light.shape, np.float32)
     _through_table(np.ascontiguousarray(light).reshape(-1), TABLE, out.reshape(-1))
+    return out
+
+
+def numbers(light: NDArray[np.float32], depth: str) -> NDArray[Any]:
+    """Linear light as it is displayed, in whole numbers of 8 or 16 bits, rounded to the nearest: `shown` in one pass."""
+    out = np.empty(light.shape, np.uint8 if depth == "8" else np.uint16)
+    _numbers(np.ascontiguousarray(light).reshape(-1), TABLE, np.float32(255 if depth == "8" else 65535), out.reshape(-1))
     return out
 
 
