@@ -13,6 +13,7 @@ from roto.motion.keys import Keys
 from roto.motion.live_ranges import tidy
 from roto.motion.shape import CLOSED, DIVIDING, GROUP
 from roto.motion.shape import Shape as CoreShape
+from roto.track.sheet import Lattice
 from roto.track.track import Track as CoreTrack
 from roto.tryout.document import Timing, line_from_json
 from roto.tryout.document import Tryout as CoreTryout
@@ -229,6 +230,7 @@ class Track(models.Model):
             points=Keys.build(self.data["frames"], np.array(self.data["points"], dtype=np.float64)),
             confidence=np.array(self.data["sure"], dtype=np.float64),
             manual=frozenset(self.data["hand"]),
+            sheet=Lattice(**self.data["sheet"]) if "sheet" in self.data else None,
         )
 
 

@@ -2,6 +2,6 @@
 
 from jaythread.desk.analysis import fit
 from jaythread.desk.matting import fringes
-from jaythread.desk.tracking import following
+from jaythread.desk.tracking import drawing, following
 
-__all__ = ["fit", "following", "fringes"]
+__all__ = ["drawing", "fit", "following", "fringes"]

@@ -1,6 +1,7 @@
 """The shape document: one matte as one JSON file (schema beside this file), written and read without loss."""
 
 import json
+from dataclasses import asdict
 from collections.abc import Mapping
 from fractions import Fraction
 from functools import lru_cache
@@ -19,6 +20,7 @@ from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.live_ranges import tidy
 from roto.motion.shape import CURVE, GROUP, Shape, settings_values
 from roto.track.ride import carrier_of, own_carrier, rides_of
+from roto.track.sheet import Lattice
 from roto.track.track import Carrier, Track
 
 SCHEMA = Path(__file__).with_name("shapes.schema.json")
@@ -138,6 +140,7 @@ def track_to_json(track: Track) -> dict[str, Any]:
         "points": channel_to_json(track.points),
         "sure": track.confidence.tolist(),
         "hand": sorted(track.manual),
+        **({"sheet": asdict(track.sheet)} if track.sheet is not None else {}),
     }
 
 
@@ -147,8 +150,9 @@ def track_from_json(row: dict[str, Any], path: str) -> Track:
     confidence = np.array(row.get("sure", [1.0] * len(points.frames)), dtype=np.float64)
     try:
         return Track(
-            id=row["id"], name=row["name"], home=row["home"], points=points, confidence=confidence, manual=frozenset(row.get("hand", []))
-        )
+            id=row["id"], name=row["name"], home=row["home"], points=points, confidence=confidence, manual=frozenset(row.get("hand", [])),
+            sheet=Lattice(**row["sheet"]) if "sheet" in row else None,
+        )  # fmt: skip
     except RotoError as error:
         raise BadDocument(path, error.message) from error
 

@@ -9,8 +9,14 @@ import numpy as np
 
 from roto.errors import BadGeometry, BadTrack
 from roto.motion.group import DEEPEST, Riding, group_of, let_ride, ridings
-from roto.motion.shape import DIVIDING, Shape
-from roto.track.track import Carrier, Track, taken_at
+from roto.motion.keys import FLOWING, Keys
+from roto.motion.shape import CLOSED, DIVIDING, Shape
+from roto.track.thin import baked
+from roto.track.track import BEND, Carrier, Track, taken_at
+
+
+STAYS = 1e-6
+"""px: what rounding makes of a key that stays where it is"""
 
 
 def carrier_of(shape: Shape) -> Carrier | None:
@@ -61,6 +67,35 @@ def go_over(shape: Shape, group: Shape | None) -> Shape:
 def _alike(one: Carrier, other: Carrier) -> bool:
     tracks = [c.track.id if c.track is not None else None for c in (one, other)]
     return tracks[0] == tracks[1] and one.how == other.how and bool(np.array_equal(one.before, other.before))
+
+
+def take_up(shape: Shape, track: Track) -> Shape:
+    """The shape riding on a sheet, where it is on each of its keyed frames: form and placement become form keys that the sheet carries.
+
+    One that rides on an earlier state of it already keeps its keys as they are, where that says the same.
+    """
+    if shape.kind != CLOSED:
+        raise BadTrack("Only closed shapes are drawn by the picture.")
+    old = own_carrier(shape)
+    carrier = Carrier(track=track, how=BEND)
+    if old is not None and old.track is not None and old.track.id == track.id:
+        frames = shape.form.frames
+        riding = with_carrier(shape, carrier)
+        now = riding.within_rides(shape.outlines(frames), frames, frames)
+        was = shape.within_rides(shape.outlines(frames), frames, frames)
+        values = np.where(np.abs(now - was) < STAYS, shape.form.values, now)
+        return replace(riding, form=replace(shape.form, values=values)) if len(shape.place.frames) == 1 else _of_form(shape, carrier)
+    return _of_form(shape, carrier)
+
+
+def _of_form(shape: Shape, carrier: Carrier) -> Shape:
+    """The shape with keys of its form alone, wherever it was keyed, carried by something else."""
+    frames = np.union1d(shape.form.frames, shape.place.frames) if len(shape.place.frames) > 1 else shape.form.frames
+    free = baked(shape, frames, free=True)
+    riding = replace(free, rides=rides_of(group_of(shape), carrier))
+    forms = riding.within_rides(free.form.values, frames, frames)
+    kinds = [int(shape.form.kinds[k]) if (k := shape.form.index(int(f))) is not None else FLOWING for f in frames]
+    return replace(riding, form=Keys.build(frames, forms, kinds=kinds))
 
 
 def carry(shape: Shape, track: Track | None, how: str, frame: int) -> Shape:

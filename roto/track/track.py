@@ -1,7 +1,7 @@
 """Tracks: points that go with something in the picture, followed or laid by hand; and what they carry.
 
-One point carries by moving, two by turning and sizing too, three by shearing too, four by perspective. Between its frames a track runs as
-every keyed number does (`roto.motion.interpolate`).
+One point carries by moving, two by turning and sizing too, three by shearing too, four by perspective; the control points of a sheet
+(`roto.track.sheet`) carry by bending. Between its frames a track runs as every keyed number does (`roto.motion.interpolate`).
 """
 
 from collections.abc import Sequence
@@ -14,8 +14,12 @@ from roto.arrays import Floats
 from roto.errors import BadTrack
 from roto.motion import interpolate
 from roto.motion.keys import Keys
+from roto.track import sheet as sheets
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
+from roto.track.sheet import Lattice
 
+BEND = "bend"
+"""how a sheet carries"""
 LEAST = {MOVE: 1, SIMILAR: 2, AFFINE: 3, PERSPECTIVE: 4}
 """points that each way of carrying needs"""
 BEHIND = 1e-4
@@ -27,6 +31,7 @@ class Track:
     """points: a channel of k points (px). home: the frame on which it was begun: there what it carries is as it was traced.
 
     confidence: (K,) of each key, 0..1. manual: frames that were set by hand; they steer the rest and following never overwrites them.
+    sheet: the grid that the points are the control points of, at rest on the home frame, where it bends.
     """
 
     id: str
@@ -35,25 +40,38 @@ class Track:
     points: Keys
     confidence: Floats
     manual: frozenset[int] = field(default_factory=frozenset)
+    sheet: Lattice | None = None
 
     def __post_init__(self) -> None:
-        if self.points.values.shape[2] != 2 or not 1 <= self.points.parts <= 4 or len(self.confidence) != len(self.points.frames):
-            raise BadTrack("A track has one to four points, and says of each frame how sure it is.")
+        fits = 1 <= self.points.parts <= 4 if self.sheet is None else self.points.parts == self.sheet.parts
+        if self.points.values.shape[2] != 2 or not fits or len(self.confidence) != len(self.points.frames):
+            raise BadTrack("A track has one to four points, or those of its sheet, and says of each frame how sure it is.")
         if self.points.index(self.home) is None:
             raise BadTrack(f"'{self.name}' has no point on frame {self.home}, where it begins.")
 
     @property
     def hows(self) -> list[str]:
         """The ways in which it can carry."""
-        return [how for how, least in LEAST.items() if self.points.parts >= least]
+        return [BEND] if self.sheet else [how for how, least in LEAST.items() if self.points.parts >= least]
 
     def points_at(self, times: object, number: object) -> Floats:
         """Its points (T, k, 2), plate px, at moments of the exposure of a frame (or of one frame each)."""
         return interpolate.evaluate(self.points, times, number)
 
+    def shown_at(self, frames: NDArray[np.int64]) -> Floats:
+        """What is drawn of it (F, k, 2), px: its points; of a sheet the four corners of its grid."""
+        points = self.points_at(frames, frames)
+        if self.sheet is None:
+            return points
+        it, far = self.sheet, np.array([self.sheet.across - 3, self.sheet.down - 3]) * self.sheet.step
+        corners = np.array([it.x, it.y]) + np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * far
+        return sheets.bent(it, points, np.repeat(corners[None], len(points), axis=0))[0]
+
     def maps_at(self, times: object, number: object, how: str) -> Floats:
         """Maps (T, 3, 3) of plate px on its home frame to plate px at those moments."""
-        if how not in self.hows:
+        if how not in self.hows or self.sheet is not None:
+            if self.sheet is not None:
+                raise BadTrack(f"'{self.name}' bends what it carries: no map tells how.")
             raise BadTrack(f"'{self.name}' has {self.points.parts} points: that is too few to carry by {how}.")
         return maps_between(self.points.values[self.points.index(self.home)], self.points_at(times, number), how)
 
@@ -133,8 +151,8 @@ class Carrier:
 
     @property
     def bends(self) -> bool:
-        """Whether it may bend what was straight in between, as only perspective does."""
-        return self.how == PERSPECTIVE or bool(self.before[2, :2].any())
+        """Whether it may bend what was straight in between, as perspective and sheets do."""
+        return self.how in (PERSPECTIVE, BEND) or bool(self.before[2, :2].any())
 
     def maps(self, times: object, number: object) -> Floats:
         """Maps (T, 3, 3) at moments of the exposure of a frame (or of one frame each)."""
@@ -144,15 +162,22 @@ class Carrier:
 
     def carry(self, points: Floats, times: Floats, number: int | NDArray[np.int64]) -> Floats:
         """Points (T, n, 6) at moments (T,), carried."""
+        if self.track is not None and self.track.sheet is not None:
+            return sheets.carried(self.track.sheet, self.track.points_at(times, number), points)
         return carried(self.maps(times, number), points)
 
     def uncarry(self, points: Floats, times: Floats, number: int | NDArray[np.int64]) -> Floats:
         """The points that `carry` brings there."""
+        if self.track is not None and self.track.sheet is not None:
+            return sheets.uncarried(self.track.sheet, self.track.points_at(times, number), points)
         return carried(np.asarray(np.linalg.inv(self.maps(times, number)), np.float64), points)
 
 
 def taken_at(old: Carrier | None, track: Track | None, how: str, frame: int) -> Carrier:
-    """The carrier that goes over from an old one (or none) to a track, or to none, with the picture as it is on a frame."""
+    """The carrier that goes over from an old one (or none) to a track, or to none, with the picture as it is on a frame. BadTrack where
+    either bends: a shape takes up a sheet by its keys (see `ride.take_up`), and lays it down by being baked."""
+    if BEND in (how, None if old is None else old.how):
+        raise BadTrack("What the picture draws is taken up by letting it draw, and laid down by baking it into keys: nothing moves then.")
     now = np.eye(3) if old is None else old.maps(float(frame), frame)[0]
     back = np.eye(3) if track is None else np.linalg.inv(track.maps_at(float(frame), frame, how)[0])
     before = back @ now
@@ -176,6 +201,8 @@ def corrected(track: Track, frame: int, points: dict[int, tuple[float, float]]) 
     now = interpolate.evaluate(keys, frame, frame)[0]
     want = now.copy()
     for index, place in points.items():
+        if track.sheet is not None:
+            raise BadTrack(f"'{track.name}' is drawn by the picture. Correct the outline itself: a key there is kept for ever.")
         if not 0 <= index < keys.parts or not np.isfinite(place).all():
             raise BadTrack(f"'{track.name}' has no point {index}.")
         want[index] = place

@@ -1,6 +1,7 @@
 """Core values and rows as the journal keeps them: plain data, numbers to the last bit."""
 
 import base64
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -86,5 +87,6 @@ def new_track_data(track: CoreTrack, patch: Data | None, linear: Data | None = N
         "hand": sorted(track.manual),
         "patch": patch,
         "linear": linear or {},
+        **({"sheet": asdict(track.sheet)} if track.sheet is not None else {}),
     }
     return {"name": track.name, "data": data}

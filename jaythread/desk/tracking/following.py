@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
@@ -16,6 +16,7 @@ from jaythread.desk.edit import actions
 from jaythread.desk.edit.commands.tracks import track_change
 from jaythread.desk.edit.types import Frame
 from jaythread.desk.models import Shape, Track
+from jaythread.desk.tracking.covers import cover_of
 from jaythread.errors import Refused
 from jaythread.jobs.models import Job
 from jaythread.jobs.progress import Progress
@@ -25,10 +26,6 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.arrays import Floats
-from roto.matte.render import render
-from roto.matte.shutter import Shutter
-from roto.matte.stack import Entry
-from roto.matte.stack import Matte as CoreMatte
 from roto.picture.cuts import take_of
 from roto.track import track as core
 from roto.track.align import MOVE, PERSPECTIVE, SIMILAR, Grey, grey_of, mapped
@@ -38,8 +35,6 @@ from roto.track.track import Track as CoreTrack
 
 SHORT = 2
 """frames that are followed at once; more are a task"""
-HELD_OUT = 0.5
-"""alpha from which a pixel belongs to what stands in front"""
 AHEAD = 2
 """frames that are read while another is looked at"""
 
@@ -191,14 +186,9 @@ def _follower(shot: Shot, track: CoreTrack, patch: dict[str, Any], picture: Call
         raise Refused("The shape whose picture was followed is not there any more. Begin a new plane.")
     others = list(Shape.objects.filter(pk__in=patch.get("holds_out", []), shot=shot))
     shapes = core_cache.shapes([row, *others])
-    size = (shot.width, shot.height)
 
     def cover(which: list[str], at: int) -> np.ndarray:
-        lines = tuple(Entry(shape=replace(shapes[one], blur=False)) for one in which)
-        matte = CoreMatte(
-            shot=shot.name, name="patch", size=size, rate=shot.rate, first=at, last=at, shutter=Shutter(angle=0.0), entries=lines
-        )
-        return np.asarray(render(matte, at, threads=2).alpha > HELD_OUT)
+        return cover_of(shot, [shapes[one] for one in which], at)
 
     mask = cover([str(row.pk)], frame)
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))

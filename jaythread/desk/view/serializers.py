@@ -129,9 +129,9 @@ def tracks(shot: Shot) -> list[dict[str, Any]]:
         out.append(
             {
                 "id": str(row.pk), "name": row.name, "revision": row.revision, "home": core.home, "frames": core.points.frames.tolist(),
-                "confidence": core.confidence.round(3).tolist(), "manual": sorted(core.manual), "parts": core.points.parts,
-                "hows": core.hows,
-                "patch": row.data.get("patch"), "path": packed(core.points_at(frames, frames)),
+                "confidence": core.confidence.round(3).tolist(), "manual": sorted(core.manual),
+                "parts": 4 if core.sheet else core.points.parts, "hows": core.hows,
+                "patch": row.data.get("patch"), "path": packed(core.shown_at(frames)),
             }
         )  # fmt: skip
     return out

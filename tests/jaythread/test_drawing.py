@@ -1,0 +1,144 @@
+"""Let the picture draw between keys: as a job, one edit to take back, corrections kept, and what is said where it cannot be."""
+
+import uuid
+
+import cv2
+import numpy as np
+import pytest
+
+from jaythread.desk.document import core_cache
+from jaythread.desk.edit import actions as desk
+from jaythread.desk.models import Shape, Track
+from jaythread.errors import Refused
+from jaythread.plates import actions as plates
+from jaythread.productions.models import Shot
+from roto.exchange import document
+from roto.track.track import BEND
+
+from ..conftest import ask, carry_out, command, edited, trace
+from ..roto.bodies import swaying
+
+pytestmark = pytest.mark.django_db
+FIRST = 1001
+BODY = swaying()
+LAST = FIRST + BODY.frames - 1
+
+
+def truth(frame, every=4):
+    return BODY.truth(frame - FIRST)[::every]
+
+
+@pytest.fixture
+def woven(people, production, tmp_path) -> Shot:
+    """A shot of something textured that turns and bulges, an outline traced on its first frame."""
+    folder = tmp_path / "woven"
+    folder.mkdir()
+    for k in range(BODY.frames):
+        shown = BODY.picture(k)
+        cv2.imwrite(str(folder / f"FERRY_020.{FIRST + k}.png"), shown[:, :, ::-1])
+    names = sorted(p.name for p in folder.iterdir())
+    it = plates.bring_in_folder(people["rafe"], production.pk, "FERRY_020", folder, names)
+    plates.decode(it.plates.get().pk)
+    desk.edit(people["rafe"], it.pk, uuid.uuid4(), None, command(do="new matte", matte=str(uuid.uuid4()), name="torso"))
+    it.refresh_from_db()
+    shape = str(uuid.uuid4())
+    said = command(
+        do="trace", shape=shape, entry=str(uuid.uuid4()), matte=str(it.mattes.get().pk), name="torso", frame=FIRST, mode="add",
+        points=[[x, y, 0, 0, 0, 0] for x, y in truth(FIRST)], curves=[False] * 12,
+    )  # fmt: skip
+    desk.edit(people["rafe"], it.pk, uuid.uuid4(), None, said)
+    it.refresh_from_db()
+    return it
+
+
+@pytest.fixture
+def rafe(people):
+    return people["rafe"]
+
+
+def key(who, shot, frame, places=None):
+    places = truth(frame) if places is None else places
+    points = {k: [x, y, 0, 0, 0, 0] for k, (x, y) in enumerate(places)}
+    edited(who, shot, do="form", shape=str(shot.shapes.get().pk), frame=frame, points=points)
+
+
+def outline(shot, frame):
+    return core_cache.shapes([Shape.objects.get(shot=shot)])[str(shot.shapes.get().pk)].outlines(np.array([frame]))[0, :, :2]
+
+
+def off(shot, frame):
+    return float(np.hypot(*(outline(shot, frame) - truth(frame)).T).max())
+
+
+def draw(who, shot, **settings):
+    return carry_out(ask(who, shot, "shape.draw", shot.shapes.get().pk, **settings))
+
+
+def test_between_two_keys_and_all_of_it_is_one_edit(woven, rafe):
+    key(rafe, woven, LAST)
+    middle = FIRST + 4
+    before = off(woven, middle)
+    job = draw(rafe, woven, frame=FIRST)
+    assert job.state == "done" and not job.message
+    woven.refresh_from_db()
+    assert off(woven, middle) < 0.7 < before and off(woven, FIRST) < 1e-5 and off(woven, LAST) < 1e-5
+    track = Track.objects.get()
+    assert track.name == "torso drawn" and track.to_core().hows == [BEND] and set(track.data["hand"]) == {FIRST, LAST}
+    assert 0.1 < min(track.data["sure"]) < 0.8
+    desk.undo(rafe, woven.pk, uuid.uuid4())
+    assert not Track.objects.exists() and off(woven, middle) == pytest.approx(before)
+    desk.redo(rafe, woven.pk, uuid.uuid4())
+    assert off(woven, middle) < 0.7
+
+
+def test_from_one_key_on_and_a_correction_is_kept_while_the_stretches_beside_it_are_drawn_again(woven, rafe):
+    job = draw(rafe, woven, frame=FIRST, to=LAST)
+    assert job.state == "done" and off(woven, LAST) < 1.5
+    woven.refresh_from_db()
+    corrected = truth(FIRST + 5) + 0.8
+    key(rafe, woven, FIRST + 5, corrected)
+    assert np.abs(outline(woven, FIRST + 5) - corrected).max() < 1e-5
+    draw(rafe, woven, frame=FIRST + 5, beside=True)
+    woven.refresh_from_db()
+    assert np.abs(outline(woven, FIRST + 5) - corrected).max() < 1e-5
+    assert off(woven, FIRST + 2) < 1.0 and Track.objects.get().data["hand"] == [FIRST, FIRST + 5]
+    # it travels in the shape document, and comes back the same
+    matte = core_cache.matte(woven, woven.mattes.get())
+    again = document.loads(document.dumps(matte))
+    frames = np.arange(FIRST, LAST + 1)
+    assert np.array_equal(again.entries[0].shape.outlines(frames), matte.entries[0].shape.outlines(frames))
+    # and is laid down by baking
+    edited(rafe, woven, do="bake", shape=str(woven.shapes.get().pk), first=FIRST, last=LAST, tolerance=0.3)
+    assert off(woven, FIRST + 3) < 1.3
+    edited(rafe, woven, do="remove track", track=str(Track.objects.get().pk))
+
+
+def test_cancelled_it_writes_what_it_has_or_nothing(woven, rafe):
+    job = ask(rafe, woven, "shape.draw", woven.shapes.get().pk, frame=FIRST, to=LAST)
+    type(job).objects.filter(pk=job.pk).update(cancel=True)
+    assert carry_out(job).state == "cancelled" and not Track.objects.exists()
+
+
+def test_what_cannot_be_drawn_is_said(woven, rafe, people, shot):
+    shape = woven.shapes.get().pk
+    with pytest.raises(Refused, match="It has one key: draw from it on"):
+        ask(rafe, woven, "shape.draw", shape, frame=FIRST)
+    with pytest.raises(Refused, match="no key on frame 1004"):
+        ask(rafe, woven, "shape.draw", shape, frame=1004, to=LAST)
+    with pytest.raises(Refused, match="under way|nothing to draw"):
+        ask(rafe, woven, "shape.draw", shape, frame=FIRST, to=FIRST)
+    edited(rafe, woven, do="lock", shape=str(shape), locked=True)
+    with pytest.raises(Refused, match="is locked"):
+        ask(rafe, woven, "shape.draw", shape, frame=FIRST, to=LAST)
+    outside = trace(shot, rafe, points=((-80, 2), (-40, 2), (-40, 40), (-80, 40)))
+    job = carry_out(ask(rafe, shot, "shape.draw", outside, frame=FIRST, to=FIRST + 3))
+    assert job.state == "failed" and "lies outside the picture" in job.message
+
+
+def test_the_corner_of_a_drawn_track_is_not_set_by_hand(woven, rafe):
+    draw(rafe, woven, frame=FIRST, to=FIRST + 3)
+    woven.refresh_from_db()
+    from roto.errors import BadTrack
+
+    with pytest.raises(BadTrack, match="Correct the outline itself"):
+        edited(rafe, woven, do="correct track", track=str(Track.objects.get().pk), frame=FIRST, points={0: [1, 1]})
