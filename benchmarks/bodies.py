@@ -1,4 +1,4 @@
-"""Things that turn, swing and bulge, drawn with grain, blur and light that changes, their outlines known: for what the picture draws itself.
+"""Things that turn, swing and bulge, with grain, blur and light that changes, their outlines known: for what the picture draws.
 
 None of them is of the demo. A body is given in its own px about (0, 0); `way` says where it is at a moment, and may bend it.
 """
@@ -130,7 +130,7 @@ def turning() -> Body:
 
     def way(moment: float, places: Floats) -> Floats:
         t = moment / 47
-        return _turned(places, 150 * t * t * (3 - 2 * t), 1 + 0.4 * t) + [330 + 260 * t, 330 - 110 * np.sin(np.pi * t)]
+        return _turned(places, 150 * t * t * (3 - 2 * t), 1 + 0.4 * t) + np.array([330 + 260 * t, 330 - 110 * np.sin(np.pi * t)])
 
     return Body(name="turning", way=way, outline=_rounded((90, 60)), half=(90, 60), frames=48, light=lambda f: 1 - 0.1 * np.sin(f / 20))
 
@@ -193,7 +193,9 @@ def face() -> Body:
         low = np.clip((places[:, 1] - 15) / 70, 0, 1)
         moved = places + np.stack([0.04 * places[:, 0] * low * jaw / 7, jaw * low * low * (3 - 2 * low)], axis=1)
         return (
-            _turned(moved, 11 * np.sin(moment / 14), 1 + 0.06 * np.sin(moment / 21)) + [500 + 60 * np.sin(moment / 25), 280] + _hand(moment)
+            _turned(moved, 11 * np.sin(moment / 14), 1 + 0.06 * np.sin(moment / 21))
+            + np.array([500 + 60 * np.sin(moment / 25), 280.0])
+            + _hand(moment)
         )
 
     return Body(

@@ -1,8 +1,8 @@
 """The shape document: one matte as one JSON file (schema beside this file), written and read without loss."""
 
 import json
-from dataclasses import asdict
 from collections.abc import Mapping
+from dataclasses import asdict
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path

@@ -1,6 +1,7 @@
 """Files read back by other libraries than wrote them (OpenImageIO and our own encoder write stills, PyAV's encoders movies).
 
-PNG by zlib-ng; with other filters than ours by Pillow or, colours of 16 bits, by FFmpeg's own decoder. OpenEXR by FFmpeg's own decoder, TIFF by tifffile, JPEG
+PNG by zlib-ng; with other filters than
+ours by Pillow or, colours of 16 bits, by FFmpeg's own decoder. OpenEXR by FFmpeg's own decoder, TIFF by tifffile, JPEG
 by Pillow. Headers by a few lines of our own, from the standards. Movies by the program `ffmpeg` where it is installed, else by PyAV, which
 then is no other library.
 """

@@ -1,4 +1,7 @@
-"""PNG read back, row by row (of colours, each row as one of as many values): inflated by zlib-ng, which is not the library that writes ours, and checked chunk by chunk."""
+"""PNG read back, row by row: inflated by zlib-ng, which is not the library that writes ours, and checked chunk by chunk.
+
+A row of colours is read as one of as many values.
+"""
 
 import struct
 from collections.abc import Iterable, Iterator

@@ -42,7 +42,7 @@ class Sure:
 
 
 def along(outlines: Floats, least: int) -> Floats:
-    """Places (F, m, 2) along outlines (F, n, 6), the same ones on each: their points, and so many between that there are at least `least`."""
+    """Places (F, m, 2) along outlines (F, n, 6), the same ones on each: their points, and so many between that they are `least` or more."""
     while outlines.shape[1] < least:
         outlines = halved(outlines)
     return np.ascontiguousarray(outlines[:, :, :2])
@@ -68,8 +68,8 @@ def confidence(off: float) -> float:
 class Drawing:
     """Sheets under way. bender: makes what follows from a key. outlines: by key, places (m, 2) along the outline, the same ones on each.
 
-    home: a key. lattice: its grid. known: sheets that stand already: those of keys stay as they are. on_way: is told each frame that is done
-    with the outline there and how sure it is; says whether to go on.
+    home: a key. lattice: its grid. known: sheets that stand already: those of keys stay as they are. on_way: is told each frame that is
+    done with the outline there and how sure it is; says whether to go on.
     """
 
     bender: Callable[[int], Bender]

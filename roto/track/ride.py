@@ -14,7 +14,6 @@ from roto.motion.shape import CLOSED, DIVIDING, Shape
 from roto.track.thin import baked
 from roto.track.track import BEND, Carrier, Track, taken_at
 
-
 STAYS = 1e-6
 """px: what rounding makes of a key that stays where it is"""
 
@@ -99,7 +98,10 @@ def _of_form(shape: Shape, carrier: Carrier) -> Shape:
 
 
 def carry(shape: Shape, track: Track | None, how: str, frame: int) -> Shape:
-    """The shape, or group, riding on a track (on none) from now on, with the picture as it is on a frame."""
+    """The shape, or group, riding on a track (on none) from now on, with the picture as it is on a frame; on one that bends, a closed shape
+    as it is on each of its keys."""
     if shape.kind == DIVIDING:
         raise BadTrack("A dividing edge does not ride on a track: give it placement keys, or put it into a group that rides.")
+    if how == BEND and track is not None and shape.kind == CLOSED:
+        return take_up(shape, track)
     return with_carrier(shape, taken_at(carrier_of(shape), track, how, frame))

@@ -12,6 +12,7 @@ from roto.track import between, ride, sheet
 from roto.track.bend import Bender
 from roto.track.between import Drawing
 from roto.track.sheet import Lattice
+from roto.track.track import BEND
 
 from .bodies import SIZE, swaying
 
@@ -118,7 +119,7 @@ def test_it_stops_and_says_so_where_the_picture_is_another_one(body, picture, sp
 
 
 def test_it_stops_where_the_subject_leaves_the_picture():
-    body = swaying(13, way=lambda moment, places: places + [150 + 9.0 * moment, 80])
+    body = swaying(13, way=lambda moment, places: places + np.array([150 + 9.0 * moment, 80]))
     drawing = drawn(body, pictures(body), [0])
     drawing.onwards(0, 12)
     assert "left the picture" in drawing.why and 2 < max(drawing.known) < 12
@@ -189,3 +190,17 @@ def test_a_shape_takes_it_up_with_its_keys_where_they_are_and_lays_it_down_by_ba
     assert np.array_equal(again.form.values, corrected.form.values)
     with pytest.raises(BadTrack, match="baking"):
         ride.carry(riding, None, "move", 4)
+
+
+def test_what_the_picture_draws_carries_other_shapes_with_their_reach_as_well(body, picture):
+    drawing = drawn(body, picture, [0])
+    drawing.onwards(0, 8)
+    track = between.as_track(drawing, "t", "body drawn")
+    middle = body.truth(0).mean(axis=0)
+    spot = middle + 10 * np.array([[-1.0, -1], [1, -1], [1, 1], [-1, 1]])
+    patch = edits.trace("p", "patch", 0, np.concatenate([spot, np.zeros((4, 4))], axis=1), [False] * 4)
+    riding = ride.carry(patch, track, BEND, 0)
+    there = riding.outlines(np.array([0, 8]))[:, :, :2]
+    assert there[0] == pytest.approx(spot, abs=1e-7)
+    true = body.way(8.0, spot - np.array([90.0, 80.0]))  # on frame 0 the body lies as it is given
+    assert np.hypot(*(there[1] - true).T).max() < 0.5

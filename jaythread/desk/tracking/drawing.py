@@ -4,6 +4,7 @@ import threading
 import uuid
 from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
+from itertools import pairwise
 from typing import Any
 
 import cv2
@@ -35,8 +36,9 @@ from roto.motion.shape import Shape as CoreShape
 from roto.picture import display
 from roto.picture.cuts import take_of
 from roto.track import between, ride
-from roto.track.bend import Bender, Picture
+from roto.track.bend import Bender
 from roto.track.between import Drawing
+from roto.track.looking import Picture
 from roto.track.track import BEND
 from roto.track.track import Track as CoreTrack
 
@@ -89,9 +91,9 @@ def wanted(shot: Shot, core: CoreShape, said: DrawSettings) -> list[tuple[int, i
         ]
         way = sorted(nexts, reverse=to < said.frame)
         stops = [said.frame, *way, *([] if way and way[-1] == to else [to])]
-        found = [(a, b) for a, b in zip(stops, stops[1:], strict=False) if a != b]
+        found = [(a, b) for a, b in pairwise(stops) if a != b]
     else:
-        found = [(a, b) for a, b in zip(keys, keys[1:], strict=False) if not said.beside or said.frame in (a, b)]
+        found = [(a, b) for a, b in pairwise(keys) if not said.beside or said.frame in (a, b)]
         if said.beside and (track := sheet_of(core)) is not None and keys:
             first, last = int(track.points.frames[0]), int(track.points.frames[-1])
             found += [(keys[0], first)] if said.frame == keys[0] > first else []
@@ -214,7 +216,7 @@ def _linked(keys: list[int], first: int, ways: Iterable[tuple[int, int]]) -> lis
     found = list(ways)
     begin = min(f for way in found for f in way if f in keys)
     chain = [k for k in keys if first <= k <= begin]
-    return [*zip(chain, chain[1:], strict=False), *found]
+    return [*pairwise(chain), *found]
 
 
 @transaction.atomic

@@ -8,6 +8,7 @@ import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
 import { call, get } from "./net/api.js";
 import { ClipPictures } from "./net/clips.js";
+import { Drawing } from "./net/drawing.js";
 import { Edits } from "./net/edits.js";
 import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
@@ -61,7 +62,7 @@ function network(store) {
   const work = new Work(store, news);
   return {
     edits, mattes, plates, news, work, thumbnails: new Thumbnails(store, edits), fringes: new Fringes(store, edits, mattes, work),
-    tracks: new Tracks(store, edits, work), fits: new Fits(store, edits, work), notes: new Notes(store, news), preview: new Preview(store, edits),
+    tracks: new Tracks(store, edits, work), drawing: new Drawing(store, edits, work), fits: new Fits(store, edits, work), notes: new Notes(store, news), preview: new Preview(store, edits),
     inUse: new InUse(store), clips: new ClipPictures(store, (plate, frame) => plates.url("quick", frame, plate)),
   };
 }
@@ -71,7 +72,7 @@ async function open() {
   const data = await get(`/shots/${root.dataset.shot}/desk`);
   const store = new Store(data);
   const net = network(store);
-  const { edits, mattes, plates, fringes, tracks, fits, notes, preview, clips, inUse } = net;
+  const { edits, mattes, plates, fringes, tracks, drawing, fits, notes, preview, clips, inUse } = net;
   const stage = new Stage(element("stage"), store, plates, mattes);
   const player = new Player(store);
   player.isThere = (frame) => plates.quick.has(frame) || plates.missing.has(frame);
@@ -82,13 +83,13 @@ async function open() {
   desk.pointer = stage.pointer = new Pointer(stage, () => desk.tool);
   desk.pointer.erased = (p) => /** @type {any} */ (desk).erase(p);
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
-  Object.assign(stage, { fringes, fits, notes, preview, clips, inUse });
+  Object.assign(stage, { drawing, fringes, fits, notes, preview, clips, inUse });
   inUse.wide = () => (stage.wantsFull ? null : Math.max(16, Math.min(data.shot.size[0], Math.ceil(stage.rect()[2] * (devicePixelRatio || 1)))));
   mattes.elsewhere = (command) => inUse.draft(command);
   board.fits = fits;
   board.setRange = (frames) => /** @type {any} */ (desk).setRange(frames);
   desk.room = new Room(root, board);
-  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [inUse, "loaded", "matte"], [tracks, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
+  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [inUse, "loaded", "matte"], [tracks, "state", "outline"], [drawing, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }
   fits.addEventListener("state", () => board.draw());

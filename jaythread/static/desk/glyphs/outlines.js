@@ -301,6 +301,25 @@ export function stroke(pen, path) {
   }
 }
 
+// A frame that the picture has drawn.
+export function drawnFrame(pen, x, y, colour, { weak, small }) {
+  if (weak) {
+    pen.beginPath();
+    pen.moveTo(x, y - 3);
+    pen.lineTo(x, y - 10);
+    pen.strokeStyle = OCHRE;
+    pen.lineWidth = 2.2;
+    pen.stroke();
+  }
+  pen.beginPath();
+  pen.arc(x, y, small ? 1.3 : 2.3, 0, 7);
+  pen.fillStyle = "#fffdf7";
+  pen.fill();
+  pen.strokeStyle = colour;
+  pen.lineWidth = small ? 0.7 : 1.2;
+  pen.stroke();
+}
+
 // Knots of the thread board. A full key: a large knot with a stitch across it; a partial one: a small knot; a track's: hollow.
 export function knot(pen, x, y, colour, { full, hollow = false, picked = false }) {
   if (picked) {

@@ -100,6 +100,20 @@ export function wouldBe(pen, path, parts, view) {
   pen.setLineDash([]);
 }
 
+// An outline as it is found while the picture draws: ochre dots, the less sure the paler.
+export function found(pen, { places, sure }, view) {
+  pen.globalAlpha = 0.45 + 0.55 * sure;
+  for (const [x, y] of places) {
+    for (const [colour, r] of /** @type {[string, number][]} */ ([[CASING, 3.4], [OCHRE, 2.2]])) {
+      pen.beginPath();
+      pen.arc(x * view.scale + view.x, y * view.scale + view.y, r, 0, 7);
+      pen.fillStyle = colour;
+      pen.fill();
+    }
+  }
+  pen.globalAlpha = 1;
+}
+
 // Where a note points: four short strokes around the place, which itself stays free.
 export function place(pen, x, y) {
   for (const [colour, width] of [[CASING, 6], [OCHRE, 3]]) {

@@ -103,6 +103,7 @@ export class Edits extends EventTarget {
         this.keep();
         this.store.document.take(answer);
         this.dispatchEvent(new CustomEvent("done", { detail: answer.summary }));
+        if (edit.command) this.dispatchEvent(new CustomEvent("saved", { detail: edit.command }));
       } catch (error) {
         if (error instanceof Answer && error.status < 500) await this.refuse(edit, error);
         else {

@@ -23,6 +23,8 @@ export function within([a, b, c, d], [x, y]) {
   return [(1 - u) * (1 - v), u * (1 - v), u * v, (1 - u) * v];
 }
 
+const bends = (track) => track.hows[0] === "bend";
+
 export class Carrying {
   constructor(desk) {
     this.desk = desk;
@@ -34,6 +36,7 @@ export class Carrying {
     const { store } = this.desk;
     let best = null;
     for (const track of store.document.tracks.values()) {
+      if (bends(track)) continue; // it is corrected by the outline itself
       store.pending.trackPoints(track).forEach(([x, y], index) => {
         const away = Math.hypot(x - p.x, y - p.y) * p.scale - (track.id === store.selection.track ? 3 : 0);
         if (away < NEAR && (!best || away < best.away)) best = { track, index, away };
@@ -120,6 +123,7 @@ export class Carrying {
     for (const path of preview.now?.paths || []) glyphs.wouldBe(pen, path, store.selection.trackNow?.parts || 1, view);
     glyphs.marks(pen, tracks.ticks, view);
     for (const track of store.document.tracks.values()) {
+      if (bends(track)) continue;
       const chosen = track.id === store.selection.track;
       const live = tracks.livePath(track.id);
       if (chosen) glyphs.trackPath(pen, store.pending.trackWay(track, live), view);

@@ -2,7 +2,7 @@
 
 import { reachLines } from "../geom/reach.js";
 import * as glyphs from "../glyphs/outlines.js";
-import { marks, place } from "../glyphs/tracks.js";
+import { found, marks, place } from "../glyphs/tracks.js";
 
 const LOUPE = { radius: 64, away: 104, times: 4 }; // screen px, and how much larger
 const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
@@ -39,7 +39,8 @@ export class OutlineLayer {
 
   // A change that is shown before it is taken.
   paintPreview(pen) {
-    const { preview, view } = this.stage;
+    const { drawing, preview, view } = this.stage;
+    if (drawing?.live) found(pen, drawing.live, view);
     if (!preview?.now) return;
     const { frame } = this.store.view;
     for (const { points, reaches, shift } of preview.soft(frame)) glyphs.varyingBand(pen, reachLines(points, reaches, shift), view);

@@ -319,10 +319,25 @@ export class Threads {
       pen.lineTo(this.x(Math.min(b, last)), y);
       pen.stroke();
     }
+    this.paintDrawn(pen, shape, y, colour);
     for (const key of this.told(shape, "form")) glyphs.knot(pen, this.at(shape, "form", key.frame), y, colour, { ...key, picked: this.isPicked(shape, "form", key.frame) });
     for (const key of this.told(shape, "placement")) glyphs.stitch(pen, this.at(shape, "placement", key.frame), y - 9, this.isPicked(shape, "placement", key.frame));
     for (const channel of ["settings", "reach"]) {
       for (const key of this.told(shape, channel)) glyphs.dash(pen, this.at(shape, channel, key.frame), y + 9, this.isPicked(shape, channel, key.frame));
+    }
+  }
+
+  // Frames that the picture has drawn: a small ring each, filled with paper; where it is not sure, a short line up as well.
+  paintDrawn(pen, shape, y, colour) {
+    const track = shape.carrier?.how === "bend" && this.store.document.tracks.get(shape.carrier.track);
+    if (!track) return;
+    const keyed = new Set(shape.form.map((key) => key.frame));
+    const apart = this.x(1) - this.x(0);
+    for (const [k, frame] of track.frames.entries()) {
+      const x = this.x(frame);
+      if (keyed.has(frame) || x < 0 || x > this.span.width) continue;
+      const weak = track.confidence[k] < 0.5;
+      if (apart > 4 || weak) glyphs.drawnFrame(pen, x, y, colour, { weak, small: apart < 7 });
     }
   }
 

@@ -4,7 +4,7 @@ import { newId } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
-const HOWS = { move: "moving it", similar: "moving, turning and sizing it", affine: "shearing it too", perspective: "full perspective" };
+const HOWS = { move: "moving it", similar: "moving, turning and sizing it", affine: "shearing it too", perspective: "full perspective", bend: "bending it" };
 
 const named = ({ id, name }) => ({ id, name });
 
@@ -24,7 +24,7 @@ export const carryStep = part(() => ({
       gaps: "M0 19 L80 19",
     }));
     const track = selection.trackNow;
-    this.track = track && { name: track.name, patch: track.patch, parts: track.parts };
+    this.track = track && { name: track.name, patch: track.patch, parts: track.parts, bends: track.hows[0] === "bend" };
     this.proxies = net.proxies;
     this.patchElsewhere = Boolean(track?.patch) && track.patch.frame !== view.frame;
     this.steadied = Boolean(track) && view.steadyOn === track.id;

@@ -2,6 +2,7 @@
 
 export { allKeys, keyScope } from "./all_keys.js";
 export { carryStep } from "./carry.js";
+export { drawnPart } from "./drawn.js";
 export { checkStep } from "./check.js";
 export { corner } from "./corner.js";
 export { history } from "./history.js";

@@ -1,0 +1,109 @@
+// Letting the picture draw the in-betweens of a shape: asks for it, knows how far it is, and has the stretches beside a correction drawn again.
+
+const DRAW = "shape.draw";
+const SETTLES = 1200; // ms after a correction, before what lies beside it is drawn again
+const CORRECTS = ["form", "place"];
+
+const partsOf = (command) => (command?.do === "together" ? command.commands : command ? [command] : []);
+
+export class Drawing extends EventTarget {
+  #told = new Set(); // jobs whose end was said
+  #again = new Map(); // by shape, frames that were corrected since it was drawn
+
+  /** @param {import("../model/store.js").Store} store @param {import("./edits.js").Edits} edits @param {import("./work.js").Work} work */
+  constructor(store, edits, work) {
+    super();
+    this.store = store;
+    this.work = work;
+    /** @type {(text: string) => void} */
+    this.tell = () => {};
+    this.inFront = []; // ids of shapes that pass in front of what is drawn
+    edits.addEventListener("saved", (e) => this.#corrected(/** @type {CustomEvent} */ (e).detail));
+    store.jobs.addEventListener("jobs", (e) => {
+      for (const job of /** @type {CustomEvent} */ (e).detail) if (job.kind === DRAW) this.#heard(job);
+    });
+  }
+
+  #heard(job) {
+    this.dispatchEvent(new Event("state"));
+    if (["waiting", "working"].includes(job.state) || this.#told.has(job.id)) return;
+    this.#told.add(job.id);
+    if (job.message && this.opened) this.tell(job.message);
+    if (this.#again.has(job.subject)) this.#later();
+  }
+
+  get job() {
+    return this.store.jobs.of(DRAW, this.store.selection.shape?.id);
+  }
+  get busy() {
+    return this.store.jobs.isBusy(DRAW, this.store.selection.shape?.id);
+  }
+
+  // The track that a shape rides on by bending.
+  /** @param {any} shape */
+  trackOf(shape) {
+    return shape?.carrier?.how === "bend" ? this.store.document.tracks.get(shape.carrier.track) : null;
+  }
+
+  // The outline of a frame as it is found, while it is drawn: places, and how sure.
+  get live() {
+    const found = this.busy && (this.job?.partial.path || []).find(([frame]) => frame === this.store.view.frame);
+    return found ? { places: found[1], sure: found[2] } : null;
+  }
+
+  // Frames between its keys on which a shape is least sure, the weakest first: [frame, confidence].
+  weakest(shape, most = 3) {
+    const track = this.trackOf(shape);
+    if (!track) return [];
+    const [first, last] = this.store.document.working;
+    const keyed = new Set([...shape.form, ...shape.placement].map((key) => key.frame));
+    const told = track.frames.map((frame, k) => [frame, track.confidence[k]]).filter(([frame, sure]) => sure < 0.5 && !keyed.has(frame) && frame >= first && frame <= last);
+    const out = [];
+    for (const one of told.sort((a, b) => a[1] - b[1])) if (out.length < most && out.every(([frame]) => Math.abs(frame - one[0]) > 3)) out.push(one);
+    return out;
+  }
+
+  // settings: {frame} between all keys, {frame, to} from a key on, {frame, beside} beside a key.
+  async draw(settings) {
+    const { shape } = this.store.selection;
+    if (!shape) return this.tell("Choose a shape first.");
+    this.opened = true;
+    try {
+      await this.work.ask(DRAW, shape.id, { in_front: this.inFront.filter((id) => id !== shape.id), ...settings });
+    } catch (error) {
+      this.tell(error.message);
+    }
+  }
+
+  cancel() {
+    return this.work.cancel(this.job);
+  }
+
+  #corrected(command) {
+    for (const { do: what, shape, frame } of partsOf(command)) {
+      if (!CORRECTS.includes(what) || !this.trackOf(this.store.document.shapes.get(shape))) continue;
+      this.#again.set(shape, (this.#again.get(shape) || new Set()).add(frame));
+      this.#later();
+    }
+  }
+
+  #later() {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.#drawAgain(), SETTLES);
+  }
+
+  async #drawAgain() {
+    if (this.store.pending.dragging.size) return this.#later();
+    for (const [shape, frames] of this.#again) {
+      if (this.store.jobs.isBusy(DRAW, shape)) continue; // its end asks again
+      const [frame] = frames;
+      frames.delete(frame);
+      if (!frames.size) this.#again.delete(shape);
+      try {
+        await this.work.ask(DRAW, shape, { frame, beside: true, in_front: this.inFront.filter((id) => id !== shape) });
+      } catch {
+        /* nothing lies beside it that could be drawn */
+      }
+    }
+  }
+}
