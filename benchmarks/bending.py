@@ -2,6 +2,7 @@
 off, and what a frame costs. On bodies of its own (`bodies`), none of them the demo's."""
 
 import time
+from collections.abc import Iterator
 from functools import lru_cache
 
 import numpy as np
@@ -68,9 +69,11 @@ def _few(plate: Plate) -> tuple[int, Drawing, Floats]:
         _, worst = plate.off(drawing)
         if np.nanmax(worst) <= WANTED or len(keys) >= MOST_KEYS:
             return len(keys), drawing, worst
-        unsure = {f: one.off for f, one in drawing.known.items() if f not in keys}
         missing = [f for f in range(last) if f not in drawing.known]
-        new = missing[len(missing) // 2] if missing else max(unsure, key=lambda f: unsure[f])
+        suggested = between.where_next(drawing.known, keys)
+        if not missing and not suggested:
+            return len(keys), drawing, worst
+        new = missing[len(missing) // 2] if missing else suggested[0]
         keys = sorted([*keys, new])
         at = keys.index(new)
         drawing = plate.drawing(keys, drawing.known)
@@ -90,44 +93,41 @@ def _plain(body: Body) -> int:
         keys = sorted([*keys, int(worst.argmax())])
 
 
-def bend() -> list[Row]:
+def bend() -> Iterator[Row]:
     """From one key, between keys, and what it says of itself."""
-    rows: list[Row] = []
     said: list[tuple[float, float]] = []
     for make in BODIES:
-        plate = Plate(make())
-        body = plate.body
-        drawing = plate.drawing([0])
-        begin = time.perf_counter()
-        drawing.onwards(0, body.frames - 1)
-        each = (time.perf_counter() - begin) / max(1, len(drawing.known) - 1)
-        mean, _ = plate.off(drawing)
-        end = f", stopped: {drawing.why}" if drawing.why else ""
-        rows.append(
-            (
-                f"{body.name}: from one key, mean px over {len(drawing.known) - 1} frames",
-                f"{np.nanmean(mean):.2f}, {1000 * each:.0f} ms a frame{end}",
-                "1",
-            )
-        )
-        said += [(drawing.known[f].off, e) for f, e in enumerate(plate.off(drawing)[1]) if f in drawing.known and f]
-        begin = time.perf_counter()
-        count, drawing, worst = _few(plate)
-        mean, _ = plate.off(drawing)
-        left = "" if np.nanmax(worst) <= WANTED else f", worst frame still {np.nanmax(worst):.2f}"
-        rows.append(
-            (
-                f"{body.name}: keys for {WANTED} px (in-betweening alone: {_plain(body)})",
-                f"{count}{left}; mean {np.nanmean(mean):.3f} px",
-                "",
-            )
-        )
-        said += [(drawing.known[f].off, e) for f, e in enumerate(worst) if f in drawing.known and f not in drawing.outlines]
+        for row, told in of_body(Plate(make())):
+            said += told
+            yield row
     off, true = np.array(said).T
     sure = off < WANTED
-    rows.append(("where it says under 0.5 px, it is so", f"{100 * (true[sure] < WANTED).mean():.1f} % of {sure.sum()} frames", "95 %"))
+    right = f"{100 * (true[sure] < WANTED).mean():.1f} % of {sure.sum()} frames (of {len(off)})"
+    yield "where it says under 0.5 px, it is so", right, "95 %"
     trusted = off <= between.HALF_SURE
-    rows.append(
-        ("frames off by 2 px or more with a confidence over a half", f"{int((true[trusted] >= 2).sum())} of {trusted.sum()}", "1 in 1000")
-    )
-    return rows
+    wrong = f"{int((true[trusted] >= 2).sum())} of {trusted.sum()}"
+    yield "frames off by 2 px or more with a confidence over a half", wrong, "1 in 1000"
+
+
+def of_body(plate: Plate) -> Iterator[tuple[Row, list[tuple[float, float]]]]:
+    """The figures of one body; with each, px that frames were said to be off by, and px that they were."""
+    body = plate.body
+    drawing = plate.drawing([0])
+    begin = time.perf_counter()
+    drawing.onwards(0, body.frames - 1)
+    each = 1000 * (time.perf_counter() - begin) / max(1, len(drawing.known) - 1)
+    mean, worst = plate.off(drawing)
+    end = f", stopped: {drawing.why}" if drawing.why else ""
+    what = f"{body.name}: from one key, mean px over {len(drawing.known) - 1} frames"
+    yield (what, f"{np.nanmean(mean):.2f}, {each:.0f} ms a frame{end}", "1"), _told(drawing, worst)
+    begin = time.perf_counter()
+    count, drawing, worst = _few(plate)
+    took = time.perf_counter() - begin
+    mean, _ = plate.off(drawing)
+    left = "" if np.nanmax(worst) <= WANTED else f", worst frame still {np.nanmax(worst):.2f}"
+    what = f"{body.name}: keys for {WANTED} px (in-betweening alone: {_plain(body)})"
+    yield (what, f"{count}{left}; mean {np.nanmean(mean):.3f} px; {took:.0f} s in all", ""), _told(drawing, worst)
+
+
+def _told(drawing: Drawing, worst: Floats) -> list[tuple[float, float]]:
+    return [(drawing.known[f].off, e) for f, e in enumerate(worst) if f in drawing.known and f not in drawing.outlines]

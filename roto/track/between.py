@@ -7,6 +7,7 @@ turned with the sheet. Beyond the first and the last key there is one side only.
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -29,6 +30,8 @@ RAMP = 4.0
 """frames over which one side gives way to the other, where it was lost"""
 SMOOTH = 0.1
 """stiffness of what is spread: it follows the outline closely, and does not trouble what lies between its points"""
+WORST = 9.0
+"""px: worse is not told apart when it is asked where to key next"""
 LOOKS_EVERY = 0.1
 """seconds between two looks at what was found meanwhile"""
 
@@ -229,6 +232,19 @@ def known_of(track: Track) -> dict[int, Sure]:
     """The sheets of a track that was drawn before."""
     off = HALF_SURE * np.sqrt(np.maximum(1 / np.maximum(track.confidence, 1e-6) - 1, 0.0))
     return {int(f): Sure(control=v, off=float(o)) for f, v, o in zip(track.points.frames, track.points.values, off, strict=True)}
+
+
+def where_next(known: Mapping[int, Sure], keys: Iterable[int], most: int = 1) -> list[int]:
+    """Frames on which a key would help most: the middle, by what it is likely off, of the stretch that is likely off most in all. Stretches
+    on which no frame is likely off by HALF_SURE are left alone."""
+    ends = sorted(keys)
+    found = []
+    for one, other in pairwise([min(known, default=0) - 1, *ends, max(known, default=0) + 1]):
+        off = [(f, min(known[f].off, WORST)) for f in range(one + 1, other) if f in known]
+        if off and max(value for _, value in off) > HALF_SURE:
+            total = np.cumsum([value for _, value in off])
+            found.append((float(total[-1]), off[int(np.searchsorted(total, total[-1] / 2))][0]))
+    return [frame for _, frame in sorted(found, reverse=True)[:most]]
 
 
 def stretches(drawing: Drawing, wanted: Iterable[tuple[int, int]]) -> None:

@@ -1,4 +1,4 @@
-// Letting the picture draw: which frames are named as least sure, and what a correction asks for.
+// Letting the picture draw: which frames are named, and what a correction asks for.
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
@@ -15,18 +15,16 @@ function drawing() {
   const edits = new EventTarget();
   const asked = [];
   const it = new Drawing(store, /** @type {any} */ (edits), /** @type {any} */ ({ ask: async (...said) => asked.push(said) }));
-  store.document.tracks.set("t", /** @type {any} */ ({ id: "t", name: "drawn", hows: ["bend"], frames, confidence: [1, 0.4, 0.2, 0.3, 0.9, 0.8, 0.1, 1] }));
+  store.document.tracks.set("t", /** @type {any} */ ({ id: "t", name: "drawn", hows: ["bend"], frames, confidence: frames.map(() => 0.4), next: [FIRST + 2, FIRST + 6] }));
   return { store, shape, edits, asked, it };
 }
 
-test("the least sure frames come first, apart from each other, and none that has a key", () => {
+test("frames where a key helps most are named, but for those that have one by now", () => {
   const { it, shape } = drawing();
-  assert.deepEqual(it.weakest(shape), [], "nothing carries it yet");
+  assert.deepEqual(it.next(shape), [], "nothing carries it yet");
   shape.carrier = { track: "t", how: "bend", byGroup: false };
-  shape.form = [{ ...shape.form[0], frame: FIRST }];
-  assert.deepEqual(it.weakest(shape).map(([frame]) => frame), [FIRST + 6, FIRST + 2]);
-  shape.form = [{ ...shape.form[0], frame: FIRST + 6 }];
-  assert.deepEqual(it.weakest(shape).map(([frame]) => frame), [FIRST + 2]);
+  shape.form = [{ ...shape.form[0], frame: FIRST + 2 }];
+  assert.deepEqual(it.next(shape), [FIRST + 6]);
 });
 
 test("a correction of what is drawn has the stretches beside it drawn again, others do not", async () => {

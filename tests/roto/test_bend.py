@@ -153,6 +153,12 @@ def test_a_key_that_was_corrected_redoes_its_stretches_and_leaves_the_others_byt
     assert not np.array_equal(before[1], again.known[1].control)
 
 
+def test_where_a_key_helps_most_is_the_middle_of_what_is_off_most():
+    known = {f: between.Sure(control=LATTICE.rest(), off=off) for f, off in enumerate([0, 0.6, 0.7, 0.6, 0, 0.9, 2.0, 0.2, 0, 0.3, 0])}
+    assert between.where_next(known, [0, 4, 8, 10], 3) == [6, 2]  # the last stretch is sure
+    assert between.where_next({}, [4]) == []
+
+
 def test_it_says_where_it_is_less_sure_and_a_pass_before_it_is_bridged(body, picture):
     spoilt = {}
     for frame in (4, 5):

@@ -56,7 +56,7 @@ class ShapeOut(TypedDict):
 
 
 class TrackOut(TypedDict):
-    """A track. path: base64 of little-endian float32 (frames, points, 2)."""
+    """A track. path: base64 of little-endian float32 (frames, points, 2). next: frames where a key would help most, of one that bends."""
 
     id: str
     name: str
@@ -69,6 +69,7 @@ class TrackOut(TypedDict):
     hows: list[str]
     patch: dict[str, Any] | None
     path: str
+    next: list[int]
 
 
 class LineOut(TypedDict):

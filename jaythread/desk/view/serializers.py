@@ -25,6 +25,7 @@ from roto.motion.group import group_of
 from roto.motion.keys import Keys
 from roto.motion.placement import MOVE, SIZE, TURN
 from roto.motion.shape import Shape as CoreShape
+from roto.track.between import known_of, where_next
 from roto.track.ride import carrier_of
 from roto.tryout import sentences
 
@@ -66,6 +67,8 @@ def reaches(core: CoreShape, frames: np.ndarray) -> list[list[list[float] | None
     return [[None if np.isnan(pair[0]) else pair.round(3).tolist() for pair in row] for row in found]
 
 
+SUGGESTED = 3
+"""frames that are named, at the most, where a key would help most"""
 LEAN = 400_000
 """numbers of outlines in one answer; a longer shot opens with its first frame's, and all others follow as they are (see `outlines`)"""
 
@@ -132,6 +135,7 @@ def tracks(shot: Shot) -> list[dict[str, Any]]:
                 "confidence": core.confidence.round(3).tolist(), "manual": sorted(core.manual),
                 "parts": 4 if core.sheet else core.points.parts, "hows": core.hows,
                 "patch": row.data.get("patch"), "path": packed(core.shown_at(frames)),
+                "next": where_next(known_of(core), core.manual, SUGGESTED) if core.sheet else [],
             }
         )  # fmt: skip
     return out

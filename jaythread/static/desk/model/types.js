@@ -7,7 +7,7 @@
  *   form: Key[], placement: Key[], settings: Key[], reach: Key[], reaches: any[] | null, soft: number[][], placed: number[][],
  *   outlines: Float32Array | null, opening: Float32Array | null, constant?: Float32Array, made?: number}} Shape
  * @typedef {{id: string, name: string, revision: number, home: number, frames: number[], confidence: number[], manual: number[],
- *   parts: number, hows: string[], patch: any, path: Float32Array}} Track
+ *   parts: number, hows: string[], patch: any, next: number[], path: Float32Array}} Track
  * @typedef {{id: string, shape: string, order: number, mode: string, inverted: boolean, opacity: number, within: string | null}} Line
  * @typedef {{id: string, name: string, inverted: boolean, shift: number[][], shifts: number[], sentence: string, stack: Line[]}} Matte
  * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, message: string,

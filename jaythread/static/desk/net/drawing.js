@@ -51,16 +51,10 @@ export class Drawing extends EventTarget {
     return found ? { places: found[1], sure: found[2] } : null;
   }
 
-  // Frames between its keys on which a shape is least sure, the weakest first: [frame, confidence].
-  weakest(shape, most = 3) {
-    const track = this.trackOf(shape);
-    if (!track) return [];
-    const [first, last] = this.store.document.working;
+  // Frames on which a key of a shape would help most, and that have none, the most helpful first.
+  next(shape) {
     const keyed = new Set([...shape.form, ...shape.placement].map((key) => key.frame));
-    const told = track.frames.map((frame, k) => [frame, track.confidence[k]]).filter(([frame, sure]) => sure < 0.5 && !keyed.has(frame) && frame >= first && frame <= last);
-    const out = [];
-    for (const one of told.sort((a, b) => a[1] - b[1])) if (out.length < most && out.every(([frame]) => Math.abs(frame - one[0]) > 3)) out.push(one);
-    return out;
+    return (this.trackOf(shape)?.next || []).filter((frame) => !keyed.has(frame));
   }
 
   // settings: {frame} between all keys, {frame, to} from a key on, {frame, beside} beside a key.

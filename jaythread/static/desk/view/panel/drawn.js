@@ -20,7 +20,7 @@ export const drawnPart = part(() => ({
     this.drawDone = drawing.job?.percent || 0;
     this.drawSays = drawing.busy ? `Drawing: ${drawing.job.done} of ${drawing.job.total}.` : drawing.job?.message || "";
     this.drawn = Boolean(drawing.trackOf(shape));
-    this.unsure = drawing.weakest(shape).map(([frame]) => frame);
+    this.unsure = drawing.next(shape);
     const others = [...store.document.shapes.values()].filter((s) => s.kind === "closed" && s !== shape);
     this.inFront = others.filter((s) => drawing.inFront.includes(s.id)).map(({ id, name }) => ({ id, name }));
     this.mayBeInFront = others.filter((s) => !drawing.inFront.includes(s.id)).map(({ id, name }) => ({ id, name }));
