@@ -43,7 +43,8 @@ def facts_of(shot: Shot, matte: Matte | None, frame: int) -> Facts:
                 box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
     others = Plate.objects.filter(shot__production=shot.production_id, state=State.READY).exclude(shot=shot).order_by("shot__name")
     other = others.first()
-    track = next((str(t.pk) for t in shot.tracks.all() if core_cache.track(t).points.parts > 1), "")
+    tracks = {str(t.pk): core_cache.track(t) for t in shot.tracks.all()}
+    track = next((key for key, it in tracks.items() if it.points.parts > 1 and it.sheet is None), "")
     first, last = shot.working
     return Facts(
         size=size, frames=(first, last), frame=frame, matte=str(matte.pk) if matte else "", box=box, other=other.shot.name if other else "",

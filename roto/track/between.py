@@ -20,7 +20,7 @@ from roto.track.bend import GAP, Bender, Drawn
 from roto.track.sheet import Lattice
 from roto.track.track import Track
 
-OFF_BY = 9.0
+OFF_BY = 7.0
 """times what a fit says of its own error, that the outline is off in 19 of 20 frames (measured on plates with truth: `benchmarks bend`)"""
 HALF_SURE = 0.5
 """px that an outline is likely off where its confidence is one half"""

@@ -56,7 +56,7 @@ document.addEventListener("alpine:init", () => {
     async take(data) {
       if ("undo" in data) Object.assign(this, { undo: data.undo, redo: data.redo });
       if (data.mattes) this.mattes = data.mattes.map((m) => ({ id: m.id, name: m.name }));
-      if (data.tracks) this.tracks = data.tracks.map((t) => ({ id: t.id, name: t.name }));
+      if (data.tracks) this.tracks = data.tracks.filter((t) => t.hows[0] !== "bend").map((t) => ({ id: t.id, name: t.name }));
       if (data.revision) this.revision = data.revision;
       if (!data.tryouts) return;
       const found = data.tryouts.find((t) => t.id === this.id);

@@ -17,7 +17,7 @@ export function touches({ document, selection, view }, looked = []) {
   if (!document.mayTrace) return ["You can look here; artists and leads trace", "", ""];
   if (step === "carry") {
     const track = selection.trackNow;
-    if (track?.hows?.[0] === "bend") return ["The picture draws ", `what ${track.name} carries`, ": correct the outline in the step Trace"];
+    if (track?.hows?.[0] === "bend") return ["Drawn by the picture: ", "correct the outline", " in the step Trace"];
     return track ? ["A drag of its point sets ", `the track ${track.name} by hand`, ` on frame ${view.frame}`] : ["Follow a point, or the plane of a shape: ", "see the panel", ""];
   }
   if (!selection.chosenShapes.length) {
