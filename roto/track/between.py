@@ -127,10 +127,20 @@ class Drawing:
             for one in work:
                 one.result()
 
+    def _anchored(self, key: int) -> Floats:
+        """The sheet of a key; of one that nothing was drawn to yet, from the nearest that is known, as its outline tells."""
+        if key not in self.known:
+            near = min((k for k in self.known if k in self.outlines), key=lambda k: abs(k - key))
+            sheet_there = self.known[near].control
+            spots = sheet.unbent(self.lattice, sheet_there[None], self.outlines[near][None])[0]
+            missed = sheet.through(self.lattice, spots, self.outlines[key] - self.outlines[near], SMOOTH)
+            self.known[key] = Sure(control=sheet_there + missed, off=0.0)
+        return self.known[key].control
+
     def onwards(self, key: int, to: int) -> None:
         """Draw from a key on, forwards or backwards, as far as it goes; `why` says what ended it."""
         way = 1 if to > key else -1
-        bender, first = self.bender(key), self.known[key].control
+        bender, first = self.bender(key), self._anchored(key)
         found: dict[int, Drawn] = {}
         self._while_drawn([(bender, range(key + way, to + way, way), found)])
         order = [f for f in found if found[f].control is not None]
@@ -157,7 +167,7 @@ class Drawing:
             self._joined(one, other, sides, forth, back)
 
     def _joined(self, one: int, other: int, sides: tuple[Bender, Bender], forth: dict[int, Drawn], back: dict[int, Drawn]) -> None:
-        begin = self.known[one].control
+        begin = self._anchored(one)
         spots = sheet.unbent(self.lattice, begin[None], self.outlines[one][None])[0]
         arrived = _control(forth, other)
         there = begin if arrived is None else self._after(sides[0], arrived, begin)

@@ -114,6 +114,16 @@ def test_from_one_key_on_and_a_correction_is_kept_while_the_stretches_beside_it_
     edited(rafe, woven, do="remove track", track=str(Track.objects.get().pk))
 
 
+def test_from_a_later_key_on_the_earlier_stretches_stay_as_they_were(woven, rafe):
+    key(rafe, woven, FIRST + 4)
+    before = outline(woven, FIRST + 2)
+    draw(rafe, woven, frame=FIRST + 4, to=LAST)
+    woven.refresh_from_db()
+    assert off(woven, LAST) < 1.5 and off(woven, FIRST + 4) < 1e-5 and off(woven, FIRST) < 1e-5
+    assert np.abs(outline(woven, FIRST + 2) - before).max() < 1e-5
+    assert Track.objects.get().data["home"] == FIRST + 4
+
+
 def test_cancelled_it_writes_what_it_has_or_nothing(woven, rafe):
     job = ask(rafe, woven, "shape.draw", woven.shapes.get().pk, frame=FIRST, to=LAST)
     type(job).objects.filter(pk=job.pk).update(cancel=True)

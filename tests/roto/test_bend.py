@@ -153,6 +153,13 @@ def test_a_key_that_was_corrected_redoes_its_stretches_and_leaves_the_others_byt
     assert not np.array_equal(before[1], again.known[1].control)
 
 
+def test_it_goes_on_from_a_key_that_nothing_was_drawn_to(body, picture):
+    drawing = drawn(body, picture, [0, 2, 6])
+    between.stretches(drawing, [(0, 2), (6, 8)])
+    there = sheet.unbent(drawing.lattice, drawing.known[6].control[None], body.truth(6)[None])[0]
+    assert off(drawing._on(drawing.known[8].control, there), body, 8).mean() < 0.4 and 4 not in drawing.known
+
+
 def test_where_a_key_helps_most_is_the_middle_of_what_is_off_most():
     known = {f: between.Sure(control=LATTICE.rest(), off=off) for f, off in enumerate([0, 0.6, 0.7, 0.6, 0, 0.9, 2.0, 0.2, 0, 0.3, 0])}
     assert between.where_next(known, [0, 4, 8, 10], 3) == [6, 2]  # the last stretch is sure

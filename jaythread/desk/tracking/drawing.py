@@ -2,7 +2,6 @@
 
 import threading
 import uuid
-from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
 from typing import Any
@@ -153,7 +152,8 @@ class Pictures:
         self._pool.shutdown(cancel_futures=True)
 
 
-def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, in_front: list[str], progress: Progress) -> Drawing:
+def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, home: int, in_front: list[str], progress: Progress) -> Drawing:
+    """home: the key on which a sheet that is new is at rest."""
     size, keys = (shot.width, shot.height), keys_of(core)
     frames = np.array(keys)
     outlines = dict(zip(keys, between.along(core.outlines(frames), ALONG), strict=True))
@@ -173,7 +173,7 @@ def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, in_front: list[str
         return Bender(pictures, frame, between.inside(outlines[frame], size), outlines[frame], hidden=covered)
 
     track = sheet_of(core)
-    home = keys[0] if track is None else track.home
+    home = home if track is None else track.home
     done: set[tuple[int, int]] = set()
     path: dict[int, list[Any]] = {}
 
@@ -195,28 +195,19 @@ def _draw(job: Job, progress: Progress) -> str:
     row = _row(shot, job.subject)
     core = core_cache.shapes([row])[job.subject]
     ways = wanted(shot, core, said)
-    if sheet_of(core) is None and (first := keys_of(core)[0]) not in {f for way in ways for f in way}:
-        ways = _linked(keys_of(core), first, ways)
     plate = shot.plates.first()
     assert plate is not None, "see `_prepare`"
     pictures = Pictures(plate)
     progress.begin(progress.job.total)
     try:
-        drawing = _drawing(shot, core, pictures, said.in_front, progress)
+        home = min(f for way in ways for f in way if f in keys_of(core))
+        drawing = _drawing(shot, core, pictures, home, said.in_front, progress)
         between.stretches(drawing, ways)
     finally:
         pictures.close()
     if len(drawing.known) > 1:
         _write(job.user, job, drawing)
     return drawing.why
-
-
-def _linked(keys: list[int], first: int, ways: Iterable[tuple[int, int]]) -> list[tuple[int, int]]:
-    """All sheets hang on the first key's: the stretches from there to what was asked for come first."""
-    found = list(ways)
-    begin = min(f for way in found for f in way if f in keys)
-    chain = [k for k in keys if first <= k <= begin]
-    return [*pairwise(chain), *found]
 
 
 @transaction.atomic
