@@ -8,8 +8,8 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
-from jaythread.desk.analysis import plate_analysis
-from jaythread.desk.api.schemas import ColoursOut, FramesOut, ShutterReadOut, SoftnessOut, ThumbnailsOut
+from jaythread.desk.analysis import hints, plate_analysis
+from jaythread.desk.api.schemas import ColoursOut, FoundOut, FramesOut, ShutterReadOut, SoftnessOut, ThumbnailsOut
 from jaythread.desk.edit import commands
 from jaythread.desk.edit.types import Frame
 from jaythread.desk.matting import fringes
@@ -82,6 +82,12 @@ def solved_frames(request: HttpRequest, shot_id: int, entry_id: uuid.UUID) -> An
 def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: Frame) -> Any:
     """The reach that the plate suggests for each point of a shape."""
     return plate_analysis.softness(request.user, shot_id, str(shape_id), frame)
+
+
+@router.post("/shots/{shot_id}/hints", response=FoundOut)
+def find_by_hints(request: HttpRequest, shot_id: int, body: hints.HintsIn) -> Any:
+    """The line around what painted hints mean; nothing is saved."""
+    return {"path": hints.found(request.user, shot_id, body)}
 
 
 @router.get("/shots/{shot_id}/shapes/{shape_id}/shutter", response=ShutterReadOut)

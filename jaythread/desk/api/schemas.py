@@ -375,6 +375,12 @@ class PullOut(TypedDict):
     known: int
 
 
+class FoundOut(TypedDict):
+    """path: places around what was found, px of the plate."""
+
+    path: list[tuple[float, float]]
+
+
 class HoldsOut(TypedDict):
     """How well a plane holds: x, y, how far the picture lies from there in x and y, how sure."""
 

@@ -18,6 +18,7 @@ export const tracing = {
     this.ways.freehand.clear();
     this.ways.redraw.clear();
     this.ways.brush.clear();
+    this.ways.hints.clear();
     this.store.view.set("drawing", false);
   },
 

@@ -301,6 +301,22 @@ export function stroke(pen, path) {
   }
 }
 
+// A painted hint: what is inside as a whole band, what is outside as a broken one.
+export function hint(pen, path, radius, inside) {
+  pen.beginPath();
+  path.forEach(([x, y], i) => (i ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+  if (path.length === 1) pen.lineTo(path[0][0] + 0.1, path[0][1]);
+  pen.lineCap = inside ? "round" : "butt";
+  pen.lineJoin = "round";
+  pen.setLineDash(inside ? [] : [3, 5]);
+  pen.lineWidth = 2 * radius;
+  pen.strokeStyle = inside ? "rgba(31, 111, 156, 0.55)" : "rgba(165, 98, 46, 0.75)";
+  pen.stroke();
+  pen.setLineDash([]);
+  pen.lineCap = "butt";
+  pen.lineJoin = "miter";
+}
+
 // A frame that the picture has drawn.
 export function drawnFrame(pen, x, y, colour, { weak, small }) {
   if (weak) {

@@ -59,11 +59,11 @@ export class Pointer {
     const p = this.place(e);
     this.stage.element.setPointerCapture(e.pointerId);
     if (this.pinches(e, p)) return;
-    if (e.pointerType === "pen" && e.button === ERASER) this.erased(p);
+    if (e.pointerType === "pen" && e.button === ERASER && !this.toolNow()?.twoEnds) this.erased(p);
     else if (e.button === 1 || (e.button === 0 && this.space)) {
       this.panning = p;
       this.stage.element.style.cursor = "grabbing";
-    } else if (e.button === 0) {
+    } else if (e.button === 0 || e.button === ERASER) {
       this.active = this.toolNow();
       this.active.down(e, p);
     }

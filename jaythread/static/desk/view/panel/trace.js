@@ -8,7 +8,7 @@ import { figure, part } from "./component.js";
 
 export const traceStep = part(() => ({
   colours: COLOURS.map((value, index) => ({ value, index })), shots: [], locked: false, hiddenHere: false, alone: false, asOne: null,
-  mayBeOne: false, opacity: 100, at: ["", ""], liveSays: "", inStack: 0,
+  mayBeOne: false, opacity: 100, at: ["", ""], liveSays: "", inStack: 0, hintWide: 18,
 
   sync() {
     const { document, pending, selection, view } = this.desk.store;
@@ -29,6 +29,13 @@ export const traceStep = part(() => ({
   trace() {
     if (this.drawing) this.desk.stopTracing();
     else this.desk.startTracing();
+  },
+  takeFound(correct) {
+    this.desk.ways.hints.finish(correct);
+  },
+  setHintWide(event) {
+    this.hintWide = Math.min(100, Math.max(2, Number(event.target.value) || 18));
+    this.desk.ways.hints.radius = this.hintWide / 2;
   },
   draw(how) {
     this.desk.startTracing(how);

@@ -1,0 +1,57 @@
+"""An outline found by painted strokes through the page: taken as a new shape, and one that corrects it on another frame."""
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from jaythread.desk.document import core_cache
+from jaythread.desk.models import Shape
+
+from ..conftest import FIRST, picture
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def outline(frame):
+    row = Shape.objects.get()
+    return core_cache.shapes([row])[str(row.pk)].outlines(np.array([frame]))[0, :, :2]
+
+
+def kite_box(frame):
+    """Where the kite is drawn: pixels that differ from the ground of the corner beside them."""
+    it = picture(frame).astype(int)
+    far = np.argwhere(np.abs(it - it[2, 2]).sum(axis=2) > 90)
+    return far.min(axis=0)[::-1], far.max(axis=0)[::-1] + 1
+
+
+def test_a_stroke_finds_the_kite_and_another_corrects_it_on_a_later_frame(artist, shot):
+    low, high = kite_box(FIRST)
+    middle = (low + high) / 2
+    artist.sign_in("rafe")
+    artist.open_desk(shot.pk)
+    artist.click("Find by hints")
+    artist.drag((float(middle[0]) - 4, float(middle[1])), (float(middle[0]) + 4, float(middle[1]) + 2))
+    found = "return Alpine.$data(document.getElementById('desk')).desk.ways.hints.found.length"
+    artist.until(lambda: artist.browser.execute_script(found) > 20)
+    artist.press(Keys.BACKSPACE)
+    artist.until(lambda: artist.browser.execute_script(found) == 0)
+    artist.drag((float(middle[0]) - 4, float(middle[1])), (float(middle[0]) + 4, float(middle[1]) + 2))
+    artist.until(lambda: artist.browser.execute_script(found) > 20)
+    artist.press(Keys.ENTER)
+    artist.until(lambda: Shape.objects.exists())
+    artist.saved()
+    there = outline(FIRST)
+    assert np.abs(there.min(axis=0) - low).max() < 4 and np.abs(there.max(axis=0) - high).max() < 4 and len(there) < 30
+
+    for _ in range(5):
+        artist.press(Keys.ARROW_RIGHT)
+    artist.frame_is(FIRST + 5)
+    low, high = kite_box(FIRST + 5)
+    middle = (low + high) / 2
+    artist.click("Find by hints")
+    artist.drag((float(middle[0]) - 4, float(middle[1])), (float(middle[0]) + 4, float(middle[1]) + 2))
+    artist.until(lambda: artist.browser.execute_script(found) > 20)
+    artist.click(f"Correct {Shape.objects.get().name} here")
+    artist.until(lambda: np.abs(outline(FIRST + 5).mean(axis=0) - middle).max() < 4)
+    artist.saved()
+    assert Shape.objects.count() == 1 and not artist.complaints()
