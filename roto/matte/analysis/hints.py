@@ -22,6 +22,8 @@ BAND = 5
 """pixels of the small picture to either side of what was found, that are left open"""
 LIKE, LEAST_SPREAD = 3.0, 5.0
 """spreads of a stroke's colours within which others are like them; a spread is no less than so many steps of 8-bit Lab"""
+MIXED = 0.58
+"""of a region softened by a pixel: its edge lies here, since a cut gives mixed pixels to the inside rather than to the outside"""
 LEAST = 12
 """pixels of a region: fewer are none"""
 WHOLE = 0.97
@@ -169,7 +171,7 @@ def _found(
 def outline_of(found: Flags, scale: float, corner: NDArray[np.float64]) -> Floats:
     """The line (m, 2), px of the picture, around the largest piece of what `region` found."""
     blurred = cv2.GaussianBlur(found.astype(np.float32), (0, 0), 1.0)
-    fine = cv2.resize(blurred, None, fx=2, fy=2, interpolation=cv2.INTER_LINEAR) > 0.5
+    fine = cv2.resize(blurred, None, fx=2, fy=2, interpolation=cv2.INTER_LINEAR) > MIXED
     contours, _ = cv2.findContours(fine.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     if not contours:
         raise BadGeometry(ALIKE)

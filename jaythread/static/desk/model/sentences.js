@@ -7,7 +7,7 @@ const DRAWING = {
   "hand track": () => ["Click where the path begins: ", "a point", ", then drag it on other frames. Escape ends it"],
   brush: (name) => ["Paint over the hair or fuzz of ", name || "the shape", ": alpha is solved there. Escape ends it"],
   redraw: (name) => ["Draw along the edge: ", name || "the outline", " follows the stroke on this frame, all of it or the stretch between its ends. Escape ends it"],
-  hints: () => ["Paint ", "within what is meant", ", with Shift outside of it; a large loop first is looked within alone. Enter takes it, Backspace one stroke back"],
+  hints: () => ["Paint ", "within what is meant", ", with Shift outside of it. Enter takes what is found"],
   points: () => ["Click for a corner, drag for a curve; click the first point to close", "", ""],
 };
 

@@ -114,6 +114,6 @@ export class Hints extends Stroke {
     for (const { path, radius, inside } of this.strokes) glyphs.hint(pen, there(path), radius * view.scale, inside);
     if (this.path.length) glyphs.hint(pen, there(this.path), this.radius, !this.outside);
     if (this.loop) glyphs.stroke(pen, there(this.loop));
-    if (this.found.length) glyphs.openly(pen, this.found.map(([x, y]) => [x, y, 0, 0, 0, 0]), view);
+    if (this.found.length) glyphs.openly(pen, this.found.flatMap(([x, y]) => [x, y, 0, 0, 0, 0]), view);
   }
 }
