@@ -95,12 +95,7 @@ ROWS = {
     "api:looked": ("JSON", "/api/shots/{shot}/mattes/{matte}/looked", {"frame": 1001}, (401, 404, 403, 200, 200)),
     "api:pull": ("JSON", "/api/shots/{shot}/shapes/{shape}/pull", {"frame": 1001, "radius": 100}, (401, 404, 422, 422, 422)),
     "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
-    "api:find_by_hints": (
-        "POST",
-        "/api/shots/{shot}/hints",
-        {"frame": 1001, "hints": [{"path": [[22, 30], [28, 34]]}]},
-        (401, 404, 403, 200, 200),
-    ),
+    "api:find_by_hints": ("JSON", "/api/shots/{shot}/hints", {"frame": 1001, "hints": [{"path": [[22, 30]]}]}, (401, 404, 403, 200, 200)),
     "api:softness": ("GET", "/api/shots/{shot}/shapes/{shape}/softness/1001", None, (401, 404, 200, 200, 200)),
     "api:shutter": ("GET", "/api/shots/{shot}/shapes/{shape}/shutter", None, (401, 404, 422, 422, 422)),
     "api:copy": ("JSON", "/api/shots/{shot}/shapes/{shape}/copies", {"shot": "{shot}"}, (401, 404, 403, 422, 422)),
