@@ -158,7 +158,7 @@ def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, home: int, in_fron
     frames = np.array(keys)
     outlines = dict(zip(keys, between.along(core.outlines(frames), ALONG), strict=True))
     others = core_cache.shapes(list(Shape.objects.filter(pk__in=in_front, shot=shot)))
-    hidden: dict[int, Flags] = {}
+    hidden: LRUCache[int, Flags] = LRUCache(PICTURES)
     lock = threading.Lock()
 
     def covered(frame: int) -> Flags | None:
@@ -174,13 +174,14 @@ def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, home: int, in_fron
 
     track = sheet_of(core)
     home = home if track is None else track.home
-    done: set[tuple[int, int]] = set()
     path: dict[int, list[Any]] = {}
+    done = 0
 
     def on_way(frame: int, outline: Floats, sure: float) -> bool:
-        done.add((frame, len(done)))
+        nonlocal done
+        done += 1
         path[frame] = [frame, outline[:: max(1, len(outline) // TOLD)].round(1).tolist(), round(sure, 3)]
-        return progress.so_far(min(len(done), progress.job.total), {"path": list(path.values())[-12:]})
+        return progress.so_far(min(done, progress.job.total), {"path": list(path.values())[-12:]})
 
     if track is not None and track.sheet is not None:
         if home not in outlines:  # its key was taken away: there the sheet is at rest, whatever lies on it
