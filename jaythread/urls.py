@@ -63,6 +63,7 @@ urlpatterns = [
     path("productions/<int:production_id>/bring-in", plates.bring_in, name="bring-in"),
     path("plates/<int:plate_id>", plates.plate, name="plate"),
     path("plates/<int:plate_id>/cancel", plates.cancel, name="cancel-plate"),
+    path("plates/<int:plate_id>/keep-shown", plates.cancel_showing, name="cancel-showing"),
     path("plates/<int:plate_id>/proxy/<int:frame>.jpg", plates.picture, {"kind": "proxy"}, name="proxy"),
     path("plates/<int:plate_id>/full/<int:frame>.png", plates.picture, {"kind": "full"}, name="full"),
     path("plates/<int:plate_id>/hold-gaps", plates.hold_gaps, name="hold-gaps"),

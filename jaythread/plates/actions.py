@@ -17,7 +17,7 @@ from jaythread.jobs.models import State as JobState
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, register
 from jaythread.plates import intake, policies
-from jaythread.plates.models import DECODE, Plate, Space, State
+from jaythread.plates.models import DECODE, Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, require, shot_for
 from roto.errors import BadUpload
@@ -135,21 +135,6 @@ def remove_shot(user: User, plate_id: int) -> None:
         plate.delete()
         return
     plate.shot.delete()
-
-
-@transaction.atomic
-def change_space(user: User, plate_id: int, space: str) -> Plate:
-    """Another colour space for display; the quick pictures are made again."""
-    plate = policies.plate_for(user, plate_id, "bring in")
-    if space not in Space.values:
-        raise Refused(f"There is no colour space '{space}'.")
-    if plate.state != State.READY:
-        raise Refused("Wait until the plate is decoded, then change its colour space.")
-    if space != plate.space:
-        plate.space, plate.display_version, plate.state = space, plate.display_version + 1, State.WAITING
-        plate.save()
-        jobs.start(user, plate.shot, DECODING, str(plate.pk), total=plate.count)
-    return plate
 
 
 def _decode(job: Job, progress: Progress) -> str:

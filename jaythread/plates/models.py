@@ -6,11 +6,13 @@ from pathlib import Path
 from django.core.files.storage import default_storage
 from django.db import models
 
-from jaythread.jobs.models import Job
+from jaythread.jobs.models import BUSY, Job
 from jaythread.productions.models import Shot
 
 DECODE = "plate.decode"
 """the kind of its job"""
+SHOW = "plate.show"
+"""the kind of the job that shows it in another colour space"""
 
 
 class State(models.TextChoices):
@@ -94,6 +96,11 @@ class Plate(models.Model):
     def job(self) -> Job | None:
         """Its newest decoding."""
         return Job.objects.filter(kind=DECODE, subject=str(self.pk)).first()
+
+    @cached_property
+    def showing(self) -> Job | None:
+        """The job that makes it be shown otherwise, while there is one."""
+        return Job.objects.filter(kind=SHOW, subject=str(self.pk), state__in=BUSY).first()
 
     @property
     def percent(self) -> int:

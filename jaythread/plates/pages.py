@@ -7,7 +7,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.errors import NotThere, Refused
-from jaythread.plates import actions
+from jaythread.plates import actions, showing
 from jaythread.plates.models import Space, State
 from jaythread.plates.policies import plate_for
 from jaythread.productions.policies import require, shot_for
@@ -43,12 +43,23 @@ def cancel(request: HttpRequest, plate_id: int) -> HttpResponse:
 
 
 @login_required
+@require_POST
+def cancel_showing(request: HttpRequest, plate_id: int) -> HttpResponse:
+    """Leave the plate shown as it is."""
+    try:
+        showing.cancel(request.user, plate_id)
+    except Refused as error:
+        messages.error(request, error.message)
+    return redirect("plate", plate_id)
+
+
+@login_required
 def plate(request: HttpRequest, plate_id: int) -> HttpResponse:
     it = plate_for(request.user, plate_id, "look")
     if request.method == "POST":
         try:
-            actions.change_space(request.user, plate_id, request.POST.get("space", ""))
-            messages.success(request, "The plate is being shown anew in that colour space. Mattes do not change.")
+            showing.change_space(request.user, plate_id, request.POST.get("space", ""))
+            messages.success(request, "Its quick pictures are made anew; till then it is shown as before. Mattes do not change.")
         except Refused as error:
             messages.error(request, error.message)
         return redirect("plate", plate_id)

@@ -1,5 +1,5 @@
 """The plates' kinds of background work, made known to the workers."""
 
-from jaythread.plates import actions
+from jaythread.plates import actions, showing
 
-__all__ = ["actions"]
+__all__ = ["actions", "showing"]

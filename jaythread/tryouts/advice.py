@@ -5,6 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jaythread.desk.models import Tryout
 from jaythread.errors import NotThere, Refused
@@ -22,6 +23,8 @@ from roto.tryout.timing import clip_frame
 WIDTH = 320
 """px: wide enough for means along an edge"""
 LAID = {"fit": "it is laid whole into the picture", "fill": "it fills the picture, what juts out is cut off", "own": "its pixels stay"}
+HIDES = 0.25
+"""of a seam: what covers less of it is not what passes"""
 LOOKS = 8
 """frames of the range that are looked at, spread evenly; light is told of each"""
 
@@ -43,7 +46,7 @@ def of(shot: Shot, row: Tryout, line_id: str | None = None) -> dict[str, Any]:
         try:
             told[line.id] = _light(core, sources, at, line, says)
             _hiding(core, sources, line, says)
-            _passing(core, sources, line, says)
+            _passing(shot, core, sources, line, says)
             _motion(core, sources, line, says)
             _clip(core, sources, line, says)
             _riding(core, sources, line, says)
@@ -129,15 +132,16 @@ def _hiding(core: document.Tryout, sources: Sources, line: Line, says: list[dict
         says.append({"line": line.id, "what": "hiding", "says": words[:1].upper() + words[1:], "frames": []})
 
 
-def _passing(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
+def _passing(shot: Shot, core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:
     """Whether a passing matte changes over wholly, and reaches the picture's border."""
     if line.through is None or not isinstance(line.shows, Clip) or not line.shows.shot:
         return
     first, last = core.frames if line.live is None else line.live
-    shares, gaps = {}, {}
+    shares, gaps, passed = {}, {}, {}
     for frame in _frames(core, line):
         alpha = sources.matte("", line.through.matte, frame, line.through.grow)
-        cover = advice.cover(1 - alpha if line.through.outside else alpha)
+        passed[frame] = 1 - alpha if line.through.outside else alpha
+        cover = advice.cover(passed[frame])
         shares[frame], gaps[frame] = cover.share, cover.gaps
     begin, end = shares.get(first), shares.get(last)
     if begin is not None and end is not None and max(begin, end) > 0.5 > min(begin, end):  # it goes from the one to the other
@@ -151,6 +155,27 @@ def _passing(core: document.Tryout, sources: Sources, line: Line, says: list[dic
             f"At the {', '.join(sorted(open_))} of the picture a gap lets the wrong picture through: take the outline out over the border."
         )
         says.append({"line": line.id, "what": "pass", "says": words, "frames": [f for f, sides in gaps.items() if sides]})
+    _seam(shot, sources, line, passed, says)
+
+
+def _seam(shot: Shot, sources: Sources, line: Line, passed: dict[int, NDArray[np.float32]], says: list[dict[str, Any]]) -> None:
+    """Whether what passes hides the change on each frame. What passes is the matte of the shot that covers most of the seam."""
+    assert line.through is not None, "see its caller"
+    best: tuple[float, str, dict[int, advice.Seam]] = (HIDES, "", {})
+    for matte in shot.mattes.exclude(pk=line.through.matte):
+        found = {
+            frame: seam
+            for frame, alpha in passed.items()
+            if (seam := advice.seam(alpha, sources.matte("", str(matte.pk), frame, 0.0))) is not None
+        }
+        mean = float(np.mean([seam.covered for seam in found.values()])) if found else 0.0
+        best = max(best, (mean, matte.name, found), key=lambda one: one[0])
+    _, name, found = best
+    frames = [frame for frame, seam in found.items() if seam.open_]
+    if frames:
+        where = " and ".join(dict.fromkeys(way for frame in frames for way in found[frame].open_))
+        words = f"The change is seen {where} {name}, which does not reach across the whole picture: there the seam lies open."
+        says.append({"line": line.id, "what": "seam", "says": words, "frames": frames})
 
 
 def _clip(core: document.Tryout, sources: Sources, line: Line, says: list[dict[str, Any]]) -> None:

@@ -15,9 +15,9 @@ from roto.errors import BadTryout
 from roto.tryout import graphics
 from roto.tryout.placing import Picture
 
-KEPT = 6
-"""graphics that are kept as light"""
-_kept: LRUCache[tuple[str, str], Picture] = LRUCache(KEPT)
+KEPT = 256 << 20
+"""bytes of graphics that are kept as light; a larger one is read again for each frame"""
+_kept: LRUCache[tuple[str, str], Picture] = LRUCache(KEPT, getsizeof=lambda picture: picture.nbytes)
 _lock = threading.Lock()
 
 
@@ -52,8 +52,9 @@ def light(production_id: int, graphic_id: str, alpha: str) -> Picture:
         found = _kept.get((graphic_id, alpha))
     if found is None:
         found = graphics.premultiplied(graphics.read(row(production_id, graphic_id).path), alpha)
-        with _lock:
-            _kept[graphic_id, alpha] = found
+        if found.nbytes <= KEPT:
+            with _lock:
+                _kept[graphic_id, alpha] = found
     return found
 
 

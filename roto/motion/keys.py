@@ -58,6 +58,11 @@ class Keys:
         return cls(frames=number, values=value, held=hold, kinds=kind, speeds=speed)
 
     @property
+    def nbytes(self) -> int:
+        """Memory of the numbers."""
+        return self.frames.nbytes + self.values.nbytes + self.held.nbytes + self.kinds.nbytes + self.speeds.nbytes
+
+    @property
     def parts(self) -> int:
         """How many parts the channel has."""
         return int(self.values.shape[1])

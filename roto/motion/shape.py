@@ -77,6 +77,11 @@ class Shape:
         if self.reach is not None and (self.reach.parts != self.form.parts or len(self.own) != self.form.parts or not any(self.own)):
             raise BadGeometry("A reach per point needs one for each point, and a point that has it.")
 
+    @property
+    def nbytes(self) -> int:
+        """Memory of its keys; what it rides on is not its own."""
+        return sum(keys.nbytes for keys in (self.form, self.place, self.settings, self.reach) if keys is not None)
+
     def is_live(self, frame: int) -> bool:
         """Whether the shape counts on this frame."""
         return is_live(self.live, frame)

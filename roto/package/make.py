@@ -104,8 +104,14 @@ class Plan:
             pixel_aspect=self.recipe.pixel_aspect,
             premultiplied=self.recipe.content == "premultiplied",
             linear=True,
-            compression=self.recipe.compression,
+            compression="none" if self._passing_through else self.recipe.compression,
         )
+
+    @property
+    def _passing_through(self) -> bool:
+        """Whether stills are pictures of 8 bits with colours that only go on to an encoder: packing them would take as long as making
+        them. Those of a movie of mattes are small, and those of 16 bits too large to lie about unpacked."""
+        return self.recipe.kind.movie and self.recipe.kind.depth == "8" and len(self.channels) > 1
 
     def still_names(self, at: int) -> list[str]:
         """Paths, from the package's folder, of the stills of a piece: the matte's, then the plate's."""

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from isal import isal_zlib
 from numpy.typing import NDArray
+from zlib_ng import zlib_ng
 
 from roto.jit import kernel
 
@@ -21,6 +22,10 @@ UP = 2
 """the filter's number: each byte less the one above it"""
 KINDS = {1: 0, 2: 4, 3: 2, 4: 6}
 """by number of channels, PNG's colour type: grey, grey and alpha, RGB, RGBA"""
+
+
+PLAIN = 0
+"""the filter's number where bytes stay as they are"""
 
 
 @kernel
@@ -47,14 +52,21 @@ def _chunk(name: bytes, data: bytes) -> bytes:
     return struct.pack(">I", len(data)) + name + data + struct.pack(">I", isal_zlib.crc32(data, isal_zlib.crc32(name)))
 
 
-def encode(pixels: NDArray[Any]) -> bytes:
-    """A picture (h, w) or (h, w, 1 to 4 channels) of uint8 or uint16 as the bytes of a PNG; an alpha is straight, as PNG has it."""
+def encode(pixels: NDArray[Any], packed: bool = True) -> bytes:
+    """A picture (h, w) or (h, w, 1 to 4 channels) of uint8 or uint16 as the bytes of a PNG; an alpha is straight, as PNG has it.
+
+    packed: False leaves the bytes as they are, for files that are read again at once (a full-HD picture with grain: 3 ms instead of 26).
+    """
     height, width = pixels.shape[:2]
     count = 1 if pixels.ndim == 2 else pixels.shape[2]
     wide = pixels.dtype.itemsize
     flat = np.ascontiguousarray(pixels).reshape(height, width * count)
     rows = np.empty((height, flat.shape[1] * wide + 1), np.uint8)
-    (_filtered_8 if wide == 1 else _filtered_16)(flat, rows)
+    if packed:
+        (_filtered_8 if wide == 1 else _filtered_16)(flat, rows)
+    else:
+        rows[:, 0] = PLAIN
+        rows[:, 1:] = flat.astype(flat.dtype.newbyteorder(">"), copy=False).view(np.uint8)
     head = struct.pack(">IIBBBBB", width, height, 8 * wide, KINDS[count], 0, 0, 0)
-    data = isal_zlib.compress(rows, LEVEL)
+    data = isal_zlib.compress(rows, LEVEL) if packed else zlib_ng.compress(rows, 0)
     return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", head) + _chunk(b"IDAT", data) + _chunk(b"IEND", b"")

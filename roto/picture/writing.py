@@ -45,7 +45,7 @@ def write_still(path: Path, pixels: NDArray[Any], depth: str, header: Header) ->
     """
     ending = path.suffix
     if ending == ".png" and header.pixel_aspect == 1.0:
-        stills.write_bytes(path, png.encode(pixels))
+        stills.write_bytes(path, png.encode(pixels, packed=header.compression != "none"))
         return
     count = 1 if pixels.ndim == 2 else pixels.shape[2]
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], count, {"8": "uint8", "16": "uint16"}.get(depth, depth))

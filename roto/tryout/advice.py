@@ -111,6 +111,33 @@ def cover(alpha: NDArray[np.float32]) -> Cover:
     return Cover(share=float(alpha.mean()), gaps=gaps)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seam:
+    """The line along which a picture changes over. covered: the share of it (0..1) that lies under what passes. open_: where the rest
+    lies, seen from what passes: "above", "below", "left of", "right of"."""
+
+    covered: float
+    open_: tuple[str, ...]
+
+
+def seam(passed: NDArray[np.float32], passing: NDArray[np.float32]) -> Seam | None:
+    """Whether what passes hides the seam of the matte of what has been passed, both (h, w) of a frame, within NEAR px; None where the
+    seam is not in the picture."""
+    inside = (passed >= 0.5).astype(np.uint8)
+    line = inside - cv2.erode(inside, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE)
+    at = np.argwhere(line)
+    if len(at) < FEW:
+        return None
+    under = cv2.dilate((passing > 0.02).astype(np.uint8), np.ones((2 * NEAR + 1, 2 * NEAR + 1), np.uint8))[at[:, 0], at[:, 1]] > 0
+    if under.all() or not under.any():
+        return Seam(covered=float(under.mean()), open_=())
+    (y0, x0), (y1, x1) = at[under].min(axis=0), at[under].max(axis=0)
+    y, x = at[~under].T
+    upright = np.ptp(at[:, 0]) >= np.ptp(at[:, 1])
+    ways = {"above": y < y0, "below": y > y1} if upright else {"left of": x < x0, "right of": x > x1}
+    return Seam(covered=float(under.mean()), open_=tuple(way for way, there in ways.items() if there.sum() > NEAR / 2))
+
+
 def readable(line: Line, box: tuple[float, float, float, float]) -> str:
     """What to say of how strongly something is hidden in a box of the picture; "" where nothing can be read any more."""
     done = line.done

@@ -19,7 +19,8 @@ from roto.tryout.placing import Picture
 
 LARGEST_FILE = 200 << 20
 """bytes"""
-MOST_PIXELS = 100_000_000
+MOST_PIXELS = 40_000_000
+"""of a graphic: as light it takes 16 bytes a pixel, and the page waits while it is looked at"""
 DRAWN = 4096
 """px: the longer side of a drawn SVG, so that it may be made larger; placed at its own size it is that much smaller again"""
 ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".svg")

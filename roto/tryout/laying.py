@@ -46,7 +46,7 @@ def _numbers(light, table, top, out):
     steps = np.float32(len(table) - 2)
     for i in range(light.size):
         at = min(max(light[i], np.float32(0.0)), np.float32(1.0)) * steps
-        k = int(at)
+        k = np.uint32(at)
         out[i] = np.uint16(np.rint((table[k] + (at - np.float32(k)) * (table[k + 1] - table[k])) * top))
 
 
@@ -55,7 +55,7 @@ def _through_table(light, table, out):
     steps = np.float32(len(table) - 2)
     for i in range(light.size):
         at = min(max(light[i], np.float32(0.0)), np.float32(1.0)) * steps
-        k = int(at)
+        k = np.uint32(at)
         out[i] = table[k] + (at - np.float32(k)) * (table[k + 1] - table[k])
 
 

@@ -2,8 +2,10 @@
 
 import json
 import uuid
+from dataclasses import replace
 from unittest.mock import patch
 
+import numpy as np
 import pytest
 from django.test import Client
 
@@ -13,6 +15,7 @@ from jaythread.desk.edit.commands import COMMANDS
 from jaythread.desk.models import Edit, Shape, Track
 from jaythread.errors import Refused
 from roto.motion.group import group_of
+from roto.motion.keys import Keys
 
 from ..conftest import FIRST, command, trace
 from .every_command import ROWS, filled, furnished, state
@@ -149,6 +152,19 @@ def test_of_a_refused_edit_nothing_stays_in_memory(shot, rafe, ids):
     assert state(shot) == before
     do(rafe, shot, do="place", shape=ids["body"], frame=FIRST, move=(1, 0))
     assert core_cache.shape(Shape.objects.get(pk=ids["body"])).outlines([FIRST])[0, 0, 0] == pytest.approx(21)
+
+
+def test_memory_holds_the_newest_revisions_and_no_more_than_its_bytes(shot, rafe, ids):
+    core = core_cache.shape(Shape.objects.get(pk=ids["body"]))
+    many = replace(core, form=Keys.build(range(2000), np.zeros((2000, core.form.parts, 6))))
+    each = many.nbytes
+    for revision in range(1, 2 + core_cache.SHAPES // each):
+        core_cache.remember({"many": many}, revision)
+    assert core_cache.known("many", revision) is many and core_cache.known("many", 1) is None
+    huge = replace(core, form=Keys.build([0, 1], np.zeros((2, core.form.parts, 6))), name="huge")
+    with patch.object(type(core), "nbytes", core_cache.SHAPES):
+        core_cache.remember({"huge": huge}, 1)
+    assert core_cache.known("huge", 1) is None and core_cache.known("many", revision) is many
 
 
 def test_an_edit_that_fails_at_the_very_end_leaves_no_stale_shape(shot, rafe, ids):

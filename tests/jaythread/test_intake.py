@@ -13,12 +13,14 @@ import pytest
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from jaythread.errors import Refused
+from jaythread.jobs import actions as jobs
 from jaythread.jobs import progress
 from jaythread.jobs.models import Job
-from jaythread.plates import actions
+from jaythread.plates import actions, showing
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
-from roto.errors import BadUpload
+from roto.errors import BadPicture, BadUpload
 from roto.picture import stills
 
 from ..conftest import picture, write_stills
@@ -275,6 +277,40 @@ def test_cancelling_while_decoding_leaves_no_files(people, production, tmp_path,
     assert not Shot.objects.exists()
 
 
+def files_of(plate):
+    return {path.relative_to(plate.folder): path.read_bytes() for path in plate.folder.rglob("*") if path.is_file()}
+
+
+@pytest.mark.parametrize("when", ["while it waits", "in the middle", "a still cannot be read"])
+def test_a_change_of_colour_space_that_does_not_come_to_its_end_leaves_the_plate_as_it_was(people, shot, when, monkeypatch):
+    plate = shot.plates.get()
+    before = files_of(plate)
+    showing.change_space(people["rafe"], plate.pk, "linear")
+    job = plate.showing
+    if when == "while it waits":
+        showing.cancel(people["rafe"], plate.pk)
+    else:
+        whole, made = showing.display.to_screen, []
+
+        def to_screen(pixels, space):
+            made.append(space)
+            if len(made) == 3 and when == "in the middle":
+                showing.cancel(people["rafe"], plate.pk)
+            elif len(made) == 3:
+                raise BadPicture("KITE_010.1003.png breaks off.")
+            return whole(pixels, space)
+
+        monkeypatch.setattr(showing.display, "to_screen", to_screen)
+        monkeypatch.setattr(progress, "TELL_EVERY", 0.0)
+    jobs.carry_out(job.pk)
+    job.refresh_from_db()
+    plate = shot.plates.get()
+    assert job.state == ("failed" if when.startswith("a still") else "cancelled")
+    assert (plate.state, plate.space, files_of(plate) == before) == ("ready", "display", True)
+    with pytest.raises(Refused, match="nothing to cancel"):
+        showing.cancel(people["rafe"], plate.pk)
+
+
 def test_the_colour_space_changes_what_is_shown_and_not_the_matte(client, people, shot):
     plate = shot.plates.get()
     client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
@@ -285,7 +321,8 @@ def test_the_colour_space_changes_what_is_shown_and_not_the_matte(client, people
 
     assert (shown() == picture(1001)).all()
     client.post(f"/plates/{plate.pk}", {"space": "linear"})
-    actions.decode(plate.pk)
+    assert (shown() == picture(1001)).all()  # until it is made
+    jobs.carry_out(plate.showing.pk)
     grey = picture(1001)[5, 5].astype(float) / 255
     want = np.where(grey <= 0.0031308, grey * 12.92, 1.055 * grey ** (1 / 2.4) - 0.055) * 255
     assert np.abs(shown()[5, 5] - want).max() <= 0.51

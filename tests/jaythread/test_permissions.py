@@ -43,6 +43,7 @@ ROWS = {
     "newer-plate": ("POST", "/shots/{shot}/newer-plate", {}, (IN, 404, 403, 302, 302)),
     "correct-picture": ("POST", "/shots/{shot}/picture", {"rate": "25", "pixel_aspect": "1", "first": "1001"}, (IN, 404, 403, 302, 302)),
     "cancel-plate": ("POST", "/plates/{plate}/cancel", {}, (IN, 404, 403, 422, 422)),
+    "cancel-showing": ("POST", "/plates/{plate}/keep-shown", {}, (IN, 404, 403, 302, 302)),
     "proxy": ("GET", "/plates/{plate}/proxy/1001.jpg", None, (IN, 404, 200, 200, 200)),
     "full": ("GET", "/plates/{plate}/full/1001.png", None, (IN, 404, 200, 200, 200)),
     "desk": ("GET", "/shots/{shot}/desk", None, (IN, 404, 200, 200, 200)),

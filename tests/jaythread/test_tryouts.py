@@ -187,6 +187,21 @@ def test_a_pass_that_is_not_whole_and_gaps_at_the_border_are_said(shot, rafe, ot
     assert any("the last frame still shows" in says for says in told) and any("bottom, top of the picture" in says for says in told)
 
 
+def test_a_seam_beside_what_passes_is_said(shot, rafe, other):
+    """The hull passes low in the picture; what has been passed reaches from top to bottom, so its edge is seen above the hull."""
+    trace(shot, rafe, points=((20, 40), (60, 40), (60, 80), (20, 80)), name="hull")
+    passed = str(uuid.uuid4())
+    edited(rafe, shot, do="new matte", matte=passed, name="passed")
+    row = begun(rafe, shot, "revealed")
+    box = [[x, y, 0, 0, 0, 0] for x, y in ((-90, -9), (40, -9), (40, 99), (-90, 99))]
+    made = {"shape": str(uuid.uuid4()), "entry": str(uuid.uuid4()), "matte": passed, "mode": "add"}
+    edited(rafe, shot, do="trace", **made, name="passed already", frame=FIRST, points=box, curves=[False] * 4)
+    edited(rafe, shot, do="tryout line", tryout=str(row.pk), line={**row.lines[1], "through": {**row.lines[1]["through"], "matte": passed}})
+    row.refresh_from_db()
+    told = [one for one in advice.of(shot, row)["says"] if one["what"] == "seam"]
+    assert len(told) == 1 and "seen above" in told[0]["says"] and FIRST in told[0]["frames"]
+
+
 def test_bad_lines_are_plain_sentences_and_nothing_is_stored(traced, rafe):
     row = begun(rafe, traced, "behind")
     words = row.lines[1]

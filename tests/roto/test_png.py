@@ -42,6 +42,16 @@ def test_any_runs_come_back(lengths, size, kind):
 
 
 @pytest.mark.parametrize("kind", [np.uint8, np.uint16])
+@pytest.mark.parametrize("count", [1, 3, 4])
+def test_unpacked_pictures_come_back(count, kind):
+    picture = np.random.default_rng(5).integers(0, np.iinfo(kind).max, (31, 57, count), kind, endpoint=True)
+    data = png.encode(picture[:, :, 0] if count == 1 else picture, packed=False)
+    found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED).reshape(picture.shape)
+    assert found.dtype == kind and (found[..., [2, 1, 0, 3][:count] if count > 1 else [0]] == picture).all()
+    assert picture.nbytes < len(data) < picture.nbytes + 200
+
+
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16])
 @pytest.mark.parametrize("count", [3, 4])
 def test_colours_and_straight_alpha_come_back(count, kind):
     picture = np.random.default_rng(4).integers(0, np.iinfo(kind).max, (31, 57, count), kind, endpoint=True)

@@ -73,6 +73,21 @@ def test_a_matte_that_stops_short_of_the_border_leaves_a_gap():
     assert advice.cover(alpha).gaps == ("bottom",)
 
 
+def test_a_seam_that_the_passing_thing_does_not_cover_is_told_where():
+    passed = np.zeros((96, 160), np.float32)
+    passed[:, :70] = 1
+    passing = np.zeros_like(passed)
+    passing[40:, 65:150] = 1
+    assert advice.seam(passed, passing).open_ == ("above",) and 0.6 < advice.seam(passed, passing).covered < 0.75
+    passing[:] = 0
+    passing[30:70, 65:150] = 1
+    assert advice.seam(passed, passing).open_ == ("above", "below")
+    assert advice.seam(passed.T, passing.T).open_ == ("left of", "right of")
+    passing[:, 65:150] = 1
+    assert advice.seam(passed, passing) == advice.Seam(covered=1.0, open_=())
+    assert advice.seam(np.ones_like(passed), passing) is None
+
+
 FACTS = Facts(size=SIZE, frames=(1, 8), frame=4, matte="m", box=(20, 10, 60, 50), other="B")
 
 

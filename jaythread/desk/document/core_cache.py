@@ -22,8 +22,11 @@ from roto.track.ride import rides_of
 from roto.track.track import Carrier
 from roto.track.track import Track as CoreTrack
 
-_shapes: LRUCache[tuple[str, int], CoreShape] = LRUCache(2000)
-"""a few shots' worth, some 100 kB each at the most"""
+SHAPES = 128 << 20
+"""bytes of keys that are kept, a few shots' worth: 12 points traced on each of 100 frames take 120 kB a revision"""
+_shapes: LRUCache[tuple[str, int], CoreShape] = LRUCache(SHAPES, getsizeof=lambda core: core.nbytes + OVERHEAD)
+OVERHEAD = 2000
+"""bytes of a shape beside the numbers of its keys"""
 _tracks: LRUCache[tuple[str, int], CoreTrack] = LRUCache(200)
 _mattes: LRUCache[str, tuple[int, int, CoreMatte]] = LRUCache(200)
 """of each matte the newest: its shot, the shot's revision, the matte"""
@@ -58,8 +61,7 @@ def shapes(rows: list[Shape]) -> dict[str, CoreShape]:
         if found is None:
             found = _read(row)
             if keeps:
-                with _lock:
-                    _shapes[key] = found
+                remember({key[0]: found}, row.revision)
         out[str(row.pk)] = found
     return out
 
@@ -98,7 +100,8 @@ def remember(made: dict[str, CoreShape], revision: int) -> None:
     """Keep shapes as an edit has made them. To be called once it is committed."""
     with _lock:
         for shape_id, core in made.items():
-            _shapes[shape_id, revision] = core
+            if core.nbytes + OVERHEAD <= SHAPES:
+                _shapes[shape_id, revision] = core
 
 
 def known(shape_id: str, revision: int) -> CoreShape | None:

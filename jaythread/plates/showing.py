@@ -1,0 +1,100 @@
+"""Showing a plate in another colour space: its quick pictures made again beside those that are there, and put in their place when whole.
+
+The plate stays ready all the while; nothing that it was taken in with is touched, whatever happens to the work.
+"""
+
+import shutil
+from collections.abc import Iterable
+from pathlib import Path
+
+from django.db import transaction
+from pydantic import BaseModel
+
+from jaythread.errors import NotThere, Refused
+from jaythread.jobs import actions as jobs
+from jaythread.jobs.models import Job
+from jaythread.jobs.models import State as JobState
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, register
+from jaythread.plates import policies
+from jaythread.plates.actions import PROXY_WIDTH
+from jaythread.plates.models import SHOW, Plate, Space, State
+from jaythread.productions.policies import User
+from roto.picture import cuts, display, stills
+from roto.picture.stills import Pixels
+
+
+class Wanted(BaseModel):
+    """Which colour space a plate is to be shown in."""
+
+    space: Space
+
+
+@transaction.atomic
+def change_space(user: User, plate_id: int, space: str) -> Plate:
+    """Another colour space for display; it holds when the quick pictures are made."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    if space not in Space.values:
+        raise Refused(f"There is no colour space '{space}'.")
+    if plate.state != State.READY:
+        raise Refused("Wait until the plate is decoded, then change its colour space.")
+    if space != plate.space:
+        jobs.start(user, plate.shot, SHOWING, str(plate.pk), total=plate.count, settings={"space": space})
+    return plate
+
+
+def cancel(user: User, plate_id: int) -> None:
+    """Leave it as it is shown now."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    job = plate.showing
+    if job is None:
+        raise Refused("There is nothing to cancel: this plate is shown as it is meant to be.")
+    jobs.cancel(user, plate.shot_id, job.pk)
+
+
+def _beside(plate: Plate) -> Path:
+    return plate.folder / "proxy.new"
+
+
+def _show(job: Job, progress: Progress) -> str:
+    plate = Plate.objects.select_related("shot").filter(pk=job.subject).first()
+    if plate is None or plate.state != State.READY:
+        raise NotThere("The plate is not there any more.")
+    space, beside = Wanted.model_validate(job.settings).space, _beside(plate)
+    shutil.rmtree(beside, ignore_errors=True)
+    beside.mkdir()
+    progress.begin(plate.count)
+    small = {}
+    for done, (number, pixels) in enumerate(_own_pictures(plate), 1):
+        shown = display.to_screen(pixels, space)
+        stills.write_picture(beside / f"{number}.jpg", display.smaller(shown, PROXY_WIDTH))
+        small[number] = cuts.small(shown)
+        progress.step(done)
+    with transaction.atomic():
+        plate = Plate.objects.select_for_update().get(pk=plate.pk)
+        plate.space, plate.cuts, plate.display_version = space, cuts.find(small), plate.display_version + 1
+        plate.save(update_fields=["space", "cuts", "display_version"])
+        shutil.rmtree(plate.folder / "proxy", ignore_errors=True)  # a frame without one is shown from its still
+        beside.rename(plate.folder / "proxy")
+    return ""
+
+
+def _own_pictures(plate: Plate) -> Iterable[tuple[int, Pixels]]:
+    """The pictures that are there, by the numbers of their files."""
+    first, last = plate.own_range
+    for number in sorted(map(int, plate.names)) or range(first, last + 1):
+        path = plate.still(number + plate.offset)
+        if path is not None and path.exists():
+            yield number, stills.read(path)
+
+
+def _shown(job: Job) -> None:
+    """Of one that did not come to its end nothing stays."""
+    plate = Plate.objects.filter(pk=job.subject).first()
+    if plate is not None and job.state != JobState.DONE:
+        shutil.rmtree(_beside(plate), ignore_errors=True)
+
+
+SHOWING = register(
+    Kind(name=SHOW, may="bring in", run=_show, ended=_shown, busy="Its quick pictures are being made already.", settings=Wanted)
+)
