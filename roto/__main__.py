@@ -10,7 +10,7 @@ import numpy as np
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.matting.fringe import Fringes, InMemory, Picture, own_colour
+from roto.matte.matting.fringe import KEPT, Fringes, InMemory, Picture, own_colour
 from roto.matte.modes import SOLVE
 from roto.matte.render import Rendered, render, render_each
 from roto.matte.shutter import Shutter
@@ -33,8 +33,8 @@ def frames_of(text: str) -> tuple[int, int]:
     return int(first), int(last or first)
 
 
-def from_stills(folder: Path) -> Fringes:
-    """Solves fringes from a folder of numbered stills."""
+def from_stills(folder: Path, fringes: int) -> Fringes:
+    """Solves fringes, so many in a matte, from a folder of numbered stills. As much is kept as frames beside each other ask for."""
     files = arrange([path.name for path in folder.iterdir()]).files
 
     def picture(frame: int) -> Picture:
@@ -42,7 +42,7 @@ def from_stills(folder: Path) -> Fringes:
             raise RotoError(f"{folder} has no still of frame {frame}, from which the fringe would be solved.")
         return to_screen(read(folder / files[frame]), "display").astype(np.float32) / np.float32(255)
 
-    return Fringes(picture, str, InMemory())
+    return Fringes(picture, str, InMemory(most=KEPT * max(1, fringes)))
 
 
 def warm() -> None:
@@ -109,7 +109,8 @@ def main(arguments: list[str] | None = None) -> int:
         def write(frame: int, done: Rendered) -> None:
             write_matte(given.out / names[frame - first], done.alpha, given.depth)
 
-        for _ in render_each(matte, range(first, last + 1), write, given.workers, given.depth, given.plate and from_stills(given.plate)):
+        solver = from_stills(given.plate, sum(e.mode == SOLVE for e in matte.entries)) if given.plate else None
+        for _ in render_each(matte, range(first, last + 1), write, given.workers, given.depth, solver):
             pass
     except (RotoError, OSError) as error:
         print(f"Not done: {error}", file=sys.stderr)

@@ -144,7 +144,8 @@ def _sides_of(vertices):
 def marked_edges(vertices: Floats) -> tuple[Floats, Bytes, Whole, Floats, Whole]:
     """Edges (S, 4) of a closed polygon (V, 2) as (x0, y0, x1, y1), and what each is good for (WINDS, BOUNDS or both).
 
-    A polygon that does not cross itself has every side good for both; otherwise its edges only wind, and the cut pieces bound. Also, per
+    A polygon that does not cross itself has every side good for both, one without an area none to bound; otherwise its edges only wind,
+    and the cut pieces bound. Also, per
     side: which of the polygon's it is of (S,), the parameters on that one of its ends (S, 2), and on which hand the filled area lies
     (S,): 1 for that of (-dy, dx), -1 for the other.
     """
@@ -156,13 +157,14 @@ def marked_edges(vertices: Floats) -> tuple[Floats, Bytes, Whole, Floats, Whole]
         area += edges[i, 0] * edges[i, 3] - edges[i, 2] * edges[i, 1]
     hand = 1 if area > 0.0 else -1
     crosses = len(which) > 0
+    flat = area == 0.0  # what fills nothing has no boundary, and so no reach: a line, points on one spot
     pieces, of, cuts = _pieces(edges, which, where) if crosses else (edges[:0], which, edges[:0, :2])
     total = n + len(pieces)
     out, use, origin = np.empty((total, 4)), np.empty(total, np.uint8), np.empty(total, np.int64)
     spans, hands = np.empty((total, 2)), np.empty(total, np.int64)
     for i in range(total):
         own = i < n
-        use[i] = (WINDS if crosses else WINDS | BOUNDS) if own else BOUNDS
+        use[i] = (WINDS if crosses or flat else WINDS | BOUNDS) if own else BOUNDS
         origin[i] = i if own else of[i - n]
         spans[i, 0] = 0.0 if own else cuts[i - n, 0]
         spans[i, 1] = 1.0 if own else cuts[i - n, 1]

@@ -11,10 +11,11 @@ from typing import Any
 import numpy as np
 from jsonschema import Draft202012Validator
 
+from roto.arrays import Floats
 from roto.errors import BadDocument, RotoError
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
-from roto.motion import placement
+from roto.motion import bounds, placement
 from roto.motion.group import DEEPEST, group_of, groups_of
 from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.live_ranges import tidy
@@ -26,6 +27,7 @@ from roto.track.track import Carrier, Track
 SCHEMA = Path(__file__).with_name("shapes.schema.json")
 POINT_NAMES = ("corner", "curve")
 CHANNELS = ("form", "placement", "settings", "reach")
+KEY_FIELDS = {"frame", "kind", "values", "parts", "speeds"}
 
 
 @lru_cache
@@ -49,13 +51,26 @@ def channel_to_json(keys: Keys) -> list[dict[str, Any]]:
     return out
 
 
+def _all_at_once(rows: list[dict[str, Any]], parts: int, width: int) -> Floats | None:
+    """The values (K, parts, width) of keys that hold all parts; None where some do not, or do not fit."""
+    if any("parts" in row or len(row["values"]) != parts or any(len(v) != width for v in row["values"]) for row in rows):
+        return None
+    return np.array([row["values"] for row in rows], dtype=np.float64)
+
+
 def channel_from_json(rows: list[dict[str, Any]], parts: int, width: int, path: str) -> Keys:
     """Keys from the document; `path` leads the messages."""
     values = np.zeros((len(rows), parts, width))
     speeds = np.full((len(rows), parts, width), np.nan)
     held = np.zeros((len(rows), parts), bool)
+    every = list(range(parts))
+    together = _all_at_once(rows, parts, width)
+    if together is not None:
+        values[:], held[:] = together, True
     for k, row in enumerate(rows):
-        which = row.get("parts", list(range(parts)))
+        if together is not None and "speeds" not in row:
+            continue
+        which = row.get("parts", every)
         if any(p >= parts for p in which):
             raise BadDocument(f"{path}[{k}].parts", f"there are only {parts} parts, counted from 0.")
         if len(row["values"]) != len(which) or any(len(v) != width for v in row["values"]):
@@ -147,6 +162,8 @@ def track_to_json(track: Track) -> dict[str, Any]:
 def track_from_json(row: dict[str, Any], path: str) -> Track:
     """A track from a document that fits the schema."""
     points = channel_from_json(row["points"], len(row["points"][0]["values"]), 2, f"{path}.points")
+    if np.abs(points.values).max() > bounds.FARTHEST:
+        raise BadDocument(f"{path}.points", f"lie more than {bounds.FARTHEST:,.0f} px away.")
     confidence = np.array(row.get("sure", [1.0] * len(points.frames)), dtype=np.float64)
     try:
         return Track(
@@ -196,7 +213,7 @@ def _group_from_json(row: dict[str, Any], path: str, outer: Shape | None, tracks
     x, y = (float(v) for v in row["pivot"])
     handle = Keys.build(place.frames[:1], np.array([[[x, y, 0.0, 0.0, 0.0, 0.0]]]))
     rides = rides_of(outer, _carrier_from_json(row, path, tracks))
-    return Shape(
+    made = Shape(
         id=row["id"],
         name=row["name"],
         kind=GROUP,
@@ -207,6 +224,10 @@ def _group_from_json(row: dict[str, Any], path: str, outer: Shape | None, tracks
         place=place,
         rides=rides,
     )
+    try:
+        return bounds.check(made)
+    except RotoError as error:
+        raise BadDocument(path, error.message) from error
 
 
 def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape], tracks: dict[str, Track]) -> Shape:
@@ -217,7 +238,7 @@ def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape], tr
     rest = [{"frame": first, "values": placement.AT_REST.tolist()}]
     hard = [{"frame": first, "values": settings_values().tolist()}]
     try:
-        return Shape(
+        made = Shape(
             id=row["id"],
             name=row["name"],
             kind=row.get("kind", "closed"),
@@ -233,6 +254,7 @@ def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape], tr
             place=channel_from_json(row.get("placement", rest), 3, 2, f"{path}.placement"),
             settings=channel_from_json(row.get("settings", hard), 3, 2, f"{path}.settings"),
         )
+        return bounds.check(made)
     except BadDocument:
         raise
     except RotoError as error:
@@ -290,12 +312,50 @@ def _renumbered(document: dict[str, Any], by: int) -> dict[str, Any]:
     }
 
 
+def _plain(keys: Any) -> bool:
+    """Whether the keys of a channel fit the schema, told quickly. Where this cannot say so, the schema is asked."""
+    if not isinstance(keys, list) or not keys:
+        return False
+    rows: list[Any] = []
+    for key in keys:
+        if (
+            type(key) is not dict
+            or not key.keys() <= KEY_FIELDS
+            or type(key.get("frame")) is not int
+            or abs(key["frame"]) > bounds.LAST_FRAME
+        ):
+            return False
+        if key.get("kind", "flowing") not in KIND_NAMES or "parts" in key or "speeds" in key or type(key.get("values")) is not list:
+            return False
+        rows.append(key["values"])
+    try:
+        numbers = np.array(rows)
+    except ValueError:
+        return False
+    return numbers.ndim == 3 and numbers.dtype.kind in "if"
+
+
+def _lean(document: Any) -> Any:
+    """A document without all but the first key of the channels that are known to be right: checking each number of a long shot by the
+    schema would take minutes."""
+    if not isinstance(document, dict):
+        return document
+
+    def lean(row: Any) -> Any:
+        if not isinstance(row, dict):
+            return row
+        return {name: value[:1] if name in (*CHANNELS, "points") and _plain(value) else value for name, value in row.items()}
+
+    parts = ("tracks", "groups", "shapes")
+    return {name: [lean(row) for row in value] if name in parts and isinstance(value, list) else value for name, value in document.items()}
+
+
 def from_json(document: Any, begin: int | None = None) -> Matte:
     """A matte from a document. Raises BadDocument with the path of the first wrong field and why.
 
     begin: the frame that the first one of its range comes to; None leaves all frames as they are numbered.
     """
-    wrong = min(_validator().iter_errors(document), key=lambda e: len(e.absolute_path) * -1, default=None)
+    wrong = min(_validator().iter_errors(_lean(document)), key=lambda e: len(e.absolute_path) * -1, default=None)
     if wrong is not None:
         raise BadDocument(wrong.json_path.replace("$", "document", 1), wrong.message)
     if begin is not None:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
-from math import ceil
+from math import ceil, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,10 +10,14 @@ from numpy.typing import NDArray
 from roto.arrays import Floats
 from roto.errors import RotoError
 from roto.jit import kernel, leaf
-from roto.tolerances import BLUR_CAP
+from roto.tolerances import BLUR_CAP, CRISP_STEPS
 
 FARTHEST = 1e6
 """px: longer ways are not counted out"""
+SHORT = 8.0
+"""px: a piece of outline that is no longer is not halved any more to find how far it travels"""
+DEPTH = 64
+"""halvings of a piece, at the most"""
 
 
 class BadShutter(RotoError):
@@ -69,60 +73,82 @@ def angle_of(exposure: Fraction, rate: Fraction) -> float:
 
 
 @leaf
-def _longest(points, low_x, low_y, high_x, high_y, steps, box):
-    """The longest way of one outline (T, n, 6); see `travel`. box: float64 (4,), for the work."""
+def _halved(stack, at):
+    """Split the cubics (T, 4, 2) at a place of the stack in their middles: into this place and the next one."""
+    for m in range(stack.shape[1]):
+        for c in range(2):
+            a, b, d, e = stack[at, m, 0, c], stack[at, m, 1, c], stack[at, m, 2, c], stack[at, m, 3, c]
+            ab, bd, de = 0.5 * (a + b), 0.5 * (b + d), 0.5 * (d + e)
+            first, second = 0.5 * (ab + bd), 0.5 * (bd + de)
+            middle = 0.5 * (first + second)
+            stack[at, m, 1, c], stack[at, m, 2, c], stack[at, m, 3, c] = ab, first, middle
+            stack[at + 1, m, 0, c], stack[at + 1, m, 1, c], stack[at + 1, m, 2, c], stack[at + 1, m, 3, c] = middle, second, de, e
+
+
+@leaf
+def _longest(points, low_x, low_y, high_x, high_y, stack):
+    """The longest way of one outline (T, n, 6); see `travel`. stack: float64 (DEPTH, T, 4, 2), for the work.
+
+    A place of a cubic moves by a mean of the ways of its four points, so the longest of those bounds the ways of all its places. Where
+    that is much longer than the ways of the ends, or some of the piece lies outside and moves otherwise, it is halved.
+    """
     moments, n, _ = points.shape
     longest = 0.0
-    any_seen = False
-    box[0] = box[1] = np.inf
-    box[2] = box[3] = -np.inf
-    overall = 0.0
     for i in range(n):
         j = (i + 1) % n
-        for k in range(steps):
-            t = k / steps
-            u = 1.0 - t
-            w0, w1, w2, w3 = u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t
-            way = 0.0
-            before_x, before_y = 0.0, 0.0
-            seen = False
-            for m in range(moments):
-                p, q = points[m, i], points[m, j]
-                x = w0 * p[0] + w1 * (p[0] + p[4]) + w2 * (q[0] + q[2]) + w3 * q[0]
-                y = w0 * p[1] + w1 * (p[1] + p[5]) + w2 * (q[1] + q[3]) + w3 * q[1]
-                if m:
-                    way += np.sqrt((x - before_x) ** 2 + (y - before_y) ** 2)
-                before_x, before_y = x, y
-                seen = seen or (low_x < x < high_x and low_y < y < high_y)
-                box[0], box[1] = min(box[0], x), min(box[1], y)
-                box[2], box[3] = max(box[2], x), max(box[3], y)
-            overall = max(overall, way)
-            if seen:
-                any_seen = True
-                longest = max(longest, way)
-    if any_seen:
-        return longest
-    # the curves may still pass through between the places looked at
-    return 0.0 if box[2] < low_x or box[3] < low_y or box[0] > high_x or box[1] > high_y else overall
+        for m in range(moments):
+            p, q = points[m, i], points[m, j]
+            for c in range(2):
+                stack[0, m, 0, c], stack[0, m, 1, c] = p[c], p[c] + p[4 + c]
+                stack[0, m, 2, c], stack[0, m, 3, c] = q[c] + q[2 + c], q[c]
+        top = 1
+        while top:
+            top -= 1
+            left, upper, right, lower = np.inf, np.inf, -np.inf, -np.inf
+            long, ends, apart = 0.0, 0.0, 0.0
+            for k in range(4):
+                way = 0.0
+                for m in range(moments):
+                    x, y = stack[top, m, k, 0], stack[top, m, k, 1]
+                    left, right, upper, lower = min(left, x), max(right, x), min(upper, y), max(lower, y)
+                    if m:
+                        dx, dy = x - stack[top, m - 1, k, 0], y - stack[top, m - 1, k, 1]
+                        way += np.sqrt(dx * dx + dy * dy)
+                        dx -= stack[top, m, 0, 0] - stack[top, m - 1, 0, 0]
+                        dy -= stack[top, m, 0, 1] - stack[top, m - 1, 0, 1]
+                        apart = max(apart, np.sqrt(dx * dx + dy * dy))
+                long = max(long, way)
+                if k == 0 or k == 3:
+                    ends = max(ends, way)
+            if right < low_x or lower < low_y or left > high_x or upper > high_y or long <= longest:
+                continue
+            within = low_x <= left and right <= high_x and low_y <= upper and lower <= high_y
+            even = long <= 1.05 * ends + 0.02 if within else apart <= 0.02 * long
+            if even or max(right - left, lower - upper) - long < SHORT or top + 2 > DEPTH:
+                longest = long
+                continue
+            _halved(stack, top)
+            top += 2
+    return longest
 
 
 @kernel
-def _travel(points, width, height, pads, steps):
+def _travel(points, width, height, pads):
     ways = np.empty(len(points))
-    box = np.empty(4)
+    stack = np.empty((DEPTH, points.shape[1], 4, 2))
     for f in range(len(points)):
         margin = pads[f] + 1.0
-        ways[f] = _longest(points[f], -margin, -margin, width + margin, height + margin, steps, box)
+        ways[f] = _longest(points[f], -margin, -margin, width + margin, height + margin, stack)
     return ways
 
 
-def travel(points: Floats, picture: tuple[int, int], pads: Floats, steps: int = 8) -> Floats:
+def travel(points: Floats, picture: tuple[int, int], pads: Floats) -> Floats:
     """How far outlines travel in each of several exposures: px (F,).
 
-    points: (F, T, n, 6), T rising moments each. That is the longest way that any piece of outline within the picture plus its pad (F,)
-    travels, measured at places along the curves, the same parameters at every moment.
+    points: (F, T, n, 6), T rising moments each. That is a bound of the longest way that any piece of outline within the picture plus its
+    pad (F,) travels, the same parameters at every moment; at most a twentieth above it but for pieces of a few px.
     """
-    return np.asarray(_travel(np.ascontiguousarray(points), float(picture[0]), float(picture[1]), pads, steps))
+    return np.asarray(_travel(np.ascontiguousarray(points), float(picture[0]), float(picture[1]), pads))
 
 
 def samples_for(way: float, step: float) -> int:
@@ -132,3 +158,12 @@ def samples_for(way: float, step: float) -> int:
     (1, 10, 1)
     """
     return 1 if way < 1e-6 else ceil(min(way, FARTHEST) / step)
+
+
+def crisp_samples(way: float) -> int:
+    """In how many steps an edge without a reach takes a way of so many px; see CRISP_STEPS.
+
+    >>> crisp_samples(0.0), crisp_samples(1.0), crisp_samples(30.0)
+    (1, 6, 33)
+    """
+    return 1 if way < 1e-6 else ceil(CRISP_STEPS * sqrt(min(way, FARTHEST)))

@@ -14,7 +14,7 @@ from roto.errors import BadGeometry
 from roto.motion import interpolate, placement
 from roto.motion.keys import Keys
 from roto.motion.shape import CLOSED, GROUP, Shape
-from roto.motion.steady_form import Steadied, farthest, kinds_on, steady, taken_out
+from roto.motion.steady_form import Steadied, farthest, kinds_on, steady, taken_out, unwound
 from roto.tolerances import KEPT_OUTLINE, SAME_VALUE
 
 
@@ -180,19 +180,19 @@ def steady_group(group: Shape, members: Sequence[Shape]) -> tuple[Shape, list[Sh
     if len(frames) < 2:
         raise BadGeometry(f"The shapes of '{group.name}' are keyed once: there is nothing to steady.")
     points = np.concatenate([seen(m).outlines(frames) for m in own], axis=1)
-    maps, place = taken_out(group, frames, points)
+    maps, place, doubtful = taken_out(group, frames, points)
     led = replace(group, place=place)
     bare = [_led(m, frames, maps) for m in own]
     done = [replace(m, rides=(*ridings(led), *rest)) for m, rest in zip(bare, others, strict=True)]
     after = farthest(np.concatenate([seen(m).outlines(frames) for m in bare], axis=1))
-    return led, done, Steadied(shape=led, before=farthest(points), after=after)
+    return led, done, Steadied(shape=led, before=farthest(points), after=after, doubtful=doubtful)
 
 
 def _led(shape: Shape, frames: NDArray[np.int64], maps: Floats) -> Shape:
     """The shape with these maps (K, 2, 3) taken off its placement, which is keyed on all these frames."""
     placed = interpolate.evaluate(shape.place, frames, frames)
     size = np.hypot(maps[:, 0, 0], maps[:, 1, 0])
-    turn = np.degrees(np.unwrap(np.arctan2(maps[:, 1, 0], maps[:, 0, 0])))
+    turn = unwound(np.degrees(np.arctan2(maps[:, 1, 0], maps[:, 0, 0])), frames)[0]
     pivot = np.zeros((len(frames), 1, 6))
     pivot[:, 0, :2] = np.array(shape.pivot) + placed[:, placement.MOVE]
     placed[:, placement.MOVE] = placement.apply(placement.inverse(maps), pivot)[:, 0, :2] - shape.pivot

@@ -16,6 +16,8 @@ from roto.errors import BadKeys
 
 HOLD, STRAIGHT, FLOWING = 0, 1, 2
 KIND_NAMES = ("hold", "straight", "flowing")
+FARTHEST_FRAME = 1e15
+"""beyond it a frame's number is not exact any more as a moment in time"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,7 +48,11 @@ class Keys:
     @classmethod
     def build(cls, frames: Iterable[int], values: object, *, held: object = None, kinds: object = None, speeds: object = None) -> Self:
         """Make keys from anything array-like; missing columns get their defaults (all parts held, flowing, speeds free)."""
-        number = np.asarray(list(frames), dtype=np.int64)
+        given = np.asarray(list(frames))
+        whole = given.dtype.kind in "iu" or (given.dtype.kind == "f" and (given == np.trunc(given)).all())
+        if not whole or np.abs(given).max(initial=0) > FARTHEST_FRAME:
+            raise BadKeys("Keys stand on whole frames, with numbers of a reasonable size.")
+        number = given.astype(np.int64)
         value = np.array(values, dtype=np.float64)
         if value.ndim != 3 or len(value) != len(number):
             raise BadKeys("Values need the shape (keys, parts, numbers).")

@@ -29,6 +29,8 @@ GROWS = 1.35
 COARSEST = 10.0
 """px: half a patch's diagonal on its coarsest level at the least"""
 MOST_LEVELS = 4
+FINE = 2
+"""levels that are tried by themselves, where the coarser ones lead astray"""
 SEARCH = 40
 """px around where it is expected that a patch is looked for unless asked otherwise"""
 
@@ -37,6 +39,18 @@ GAP = "The patch is lost: nothing near looks enough like it. Correct it by hand 
 OUT = "The patch has left the picture."
 JUMP = "The patch would change its size or shape at once: that is no movement. Correct it by hand here."
 HIDDEN = "Too much of the patch is held out here."
+ALIKE = "Several places near look just like the patch. Correct it by hand here, or take a larger patch that holds something of its own."
+NEARLY = 0.1
+"""of confidence times agreement: places that are worse by less look alike"""
+APART = 2.0
+"""px: matches farther apart than this are two"""
+MOST_ALIKE = 4
+"""places beside the one that was found that are looked at: so many of the nearest, and of the best"""
+DETAIL = 16
+"""px of a level: across a patch at the least, where places that look alike are sought"""
+STRAYS = {True: 0.3, False: 0.12}
+"""by whether its movement is known: how far a patch may be found from where it is expected, of the way from there to the next place that
+looks the same. Farther, and it may as well be that one."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -128,18 +142,18 @@ class Follower:
 
         known: maps on frames that were corrected by hand or followed before; they are given back as they are, and lead on.
         """
-        last, before = np.eye(3), None
+        last, before, was = np.eye(3), None, self.frame
         known = known or {}
         for frame in frames:
             if frame in known:
-                before, last = None, known[frame]
+                before, last, was = (last if abs(frame - was) == 1 else None), known[frame], frame
                 yield Step(frame=frame, map=last, confidence=1.0)
                 continue
             step = self._step(frame, last, before)
             yield step
             if step.map is None:
                 return
-            before, last = last, step.map
+            before, last, was = last, step.map, frame
 
     def _expected(self, last: Floats, before: Floats | None) -> Floats:
         """Where the last movement leads if it goes on: only the way of the middle, since turns and sizes seldom keep their pace."""
@@ -161,53 +175,91 @@ class Follower:
         hidden = self.held_out(frame)
         hidden = None if hidden is None else np.ascontiguousarray(hidden[y0:y1, x0:x1])
         found = self._best(levels, (x0, y0), expected, last, hidden)
+        inside = ((there > 0) & (there < self.size)).all(axis=1).mean()
+        if (
+            found is not None
+            and inside <= 0.5
+            and np.abs(mapped(found.map, self.first.patch.corners) - there).max() > self.first.patch.size
+        ):
+            return Step(frame=frame, map=None, confidence=0.0, why=OUT)  # it leaves; what looks like it elsewhere is another one
         if found is None or found.seen < SEEN:
-            inside = ((there > 0) & (there < self.size)).all(axis=1).mean()
             return Step(frame=frame, map=None, confidence=0.0, why=(HIDDEN if hidden is not None else GAP) if inside > 0.5 else OUT)
         moves = self._is_movement(found.map, last)
         if found.confidence < CONFIDENT or found.agree < AGREE or not moves:
             why = JUMP if found.confidence > RENEW and not moves else GAP
             return Step(frame=frame, map=None, confidence=found.confidence, why=why)
+        found, sure = self._told_apart(found, levels, (x0, y0), expected, before is not None, hidden)
+        if sure < CONFIDENT:
+            return Step(frame=frame, map=None, confidence=sure, why=ALIKE)
         if found.confidence < RENEW:
             self._renew(grey, found.map)
-        return Step(frame=frame, map=found.map, confidence=found.confidence)
+        return Step(frame=frame, map=found.map, confidence=sure)
+
+    def _told_apart(
+        self, found: Fit, levels: list[Grey], corner: tuple[int, int], expected: Floats, moves: bool, hidden: NDArray[np.bool_] | None
+    ) -> tuple[Fit, float]:
+        """Of the places that look alike the one where the patch is expected, and how sure that is: the less, the nearer it is to be taken
+        for another one. moves: whether its movement is known."""
+        middle = np.array([self.first.patch.middle])
+
+        def away(there: Floats, other: Floats) -> float:
+            return float(np.hypot(*(mapped(there, middle) - mapped(other, middle))[0]))
+
+        places = [found]
+        for start in self._peaks(levels, _shift(-corner[0], -corner[1]), expected):
+            if min(away(start, one.map) for one in places) < APART:
+                continue
+            now = self._tried(self.newest, start, levels[:FINE], corner, hidden)
+            if now is not None and self._is_movement(now.map, expected) and min(away(now.map, one.map) for one in places) > APART:
+                places.append(now)
+        best = max(one.confidence * one.agree for one in places)
+        alike = [one for one in places if one.confidence * one.agree > best - NEARLY]
+        if len(alike) == 1:
+            return alike[0], alike[0].confidence
+        alike.sort(key=lambda one: away(one.map, expected))
+        strays = away(alike[0].map, expected) / max(away(alike[1].map, expected), 1e-6)
+        return alike[0], alike[0].confidence * (1.0 - (1.0 - CONFIDENT) * min(1.1, strays / STRAYS[moves]))
 
     def _best(
         self, levels: list[Grey], corner: tuple[int, int], expected: Floats, last: Floats, hidden: NDArray[np.bool_] | None
     ) -> Fit | None:
         """The newest patch fitted from where it is expected, from where it was, or where a search finds it; then the first from there."""
-        back, forth = _shift(-corner[0], -corner[1]), _shift(*corner)
-
-        def tried(sought: Sought, start: Floats) -> Fit | None:
-            done = fit(sought.patch, levels, back @ start @ np.linalg.inv(sought.home), hidden)
-            if done is None:
-                return None
-            there = forth @ done.map @ sought.home
-            return Fit(map=there / there[2, 2], confidence=done.confidence, agree=done.agree, seen=done.seen)
-
         best: Fit | None = None
-        for start in (expected, last, None):
+        for start, on in ((expected, levels), (expected, levels[:FINE]), (last, levels), (None, levels)):
+            if on is not levels and len(levels) <= FINE:
+                continue
             if start is None:
-                start = self._searched(levels[-1], back, expected)
-            now = tried(self.newest, start)
+                start = self._searched(levels, _shift(-corner[0], -corner[1]), expected)
+            now = self._tried(self.newest, start, on, corner, hidden)
             if now is not None and (best is None or now.confidence * now.agree > best.confidence * best.agree):
                 best = now
             if best is not None and best.confidence >= 0.5 * (CONFIDENT + 1) and best.agree >= AGREE and self._is_movement(best.map, last):
                 break
         if best is not None and self.newest is not self.first:
-            again = tried(self.first, best.map)
+            again = self._tried(self.first, best.map, levels, corner, hidden)
             if again is not None and again.confidence >= RENEW and self._is_movement(again.map, best.map):
                 best = again
         return best
 
-    def _searched(self, coarse: Grey, back: Floats, expected: Floats) -> Floats:
-        """Where the patch, as it is expected to look, fits best around there, on the coarsest level: by correlation of every shift."""
-        scale = 0.5 ** (self.levels - 1)
-        level = self.newest.patch.levels[-1]
+    def _tried(
+        self, sought: Sought, start: Floats, levels: list[Grey], corner: tuple[int, int], hidden: NDArray[np.bool_] | None
+    ) -> Fit | None:
+        """A patch fitted from a map; levels: of a part of the picture that begins at `corner`, those that are to be used."""
+        back, forth = _shift(-corner[0], -corner[1]), _shift(*corner)
+        done = fit(sought.patch, levels, back @ start @ np.linalg.inv(sought.home), hidden)
+        if done is None:
+            return None
+        there = forth @ done.map @ sought.home
+        return Fit(map=there / there[2, 2], confidence=done.confidence, agree=done.agree, seen=done.seen)
+
+    def _scores(self, coarse: Grey, k: int, back: Floats, expected: Floats) -> tuple[NDArray[np.float32], tuple[int, int]] | None:
+        """How well the patch, as it is expected to look, fits at every shift on level k: correlations, and which of them is no shift."""
+        scale = 0.5**k
+        level = self.newest.patch.levels[k]
         there = np.rint((mapped(back @ expected, self.newest.patch.corners @ np.eye(2)) - 0.5) * scale).astype(int)
         (a, b), (c, d) = there.min(axis=0), there.max(axis=0)
         if c - a < 3 or d - b < 3:
-            return expected
+            return None
         values = np.zeros((d - b + 1, c - a + 1), np.float32)
         known = np.zeros_like(values)
         places = level.places * self.newest.patch.size + self.newest.patch.middle
@@ -216,11 +268,36 @@ class Follower:
         values[at[inside, 1], at[inside, 0]] = level.values[inside]
         known[at[inside, 1], at[inside, 0]] = 1
         if values.shape[0] >= coarse.shape[0] or values.shape[1] >= coarse.shape[1] or known.sum() < 12:
-            return expected
+            return None
         score = cv2.matchTemplate(coarse, values, cv2.TM_CCOEFF_NORMED, mask=known)
         score[~np.isfinite(score)] = -1
-        y, x = np.unravel_index(int(score.argmax()), score.shape)
-        return _shift(float(x - a) / scale, float(y - b) / scale) @ expected
+        return np.asarray(score, np.float32), (int(a), int(b))
+
+    def _searched(self, levels: list[Grey], back: Floats, expected: Floats) -> Floats:
+        """Where the patch fits best around there, on the coarsest level."""
+        k = min(self.levels, len(self.newest.patch.levels)) - 1
+        scored = self._scores(levels[k], k, back, expected)
+        if scored is None:
+            return expected
+        y, x = np.unravel_index(int(scored[0].argmax()), scored[0].shape)
+        return _shift(float(x - scored[1][0]) * 2.0**k, float(y - scored[1][1]) * 2.0**k) @ expected
+
+    def _peaks(self, levels: list[Grey], back: Floats, expected: Floats) -> list[Floats]:
+        """Where the patch fits better than beside it, on a level that still shows its detail: the nearest places and the best ones."""
+        sides = np.ptp(self.newest.patch.corners, axis=0)
+        k = min(len(levels), len(self.newest.patch.levels)) - 1
+        while k > 0 and sides.min() * 0.5**k < DETAIL:
+            k -= 1
+        scored = self._scores(levels[k], k, back, expected)
+        if scored is None:
+            return []
+        score, (a, b) = scored
+        tops = (score >= cv2.dilate(score, np.ones((5, 5), np.uint8))) & (score > score.max() - 3 * NEARLY)
+        rows, columns = np.nonzero(tops)
+        best = np.argsort(-score[rows, columns], kind="stable")[:MOST_ALIKE]
+        near = np.argsort(np.hypot(columns - a, rows - b), kind="stable")[:MOST_ALIKE]
+        which = dict.fromkeys([*near.tolist(), *best.tolist()])
+        return [_shift((columns[n] - a) * 2.0**k, (rows[n] - b) * 2.0**k) @ expected for n in which]
 
     def _is_movement(self, there: Floats, last: Floats) -> bool:
         """Whether the patch changes its size and shape from one frame to the next as things do."""

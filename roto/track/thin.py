@@ -1,6 +1,7 @@
 """From many keys to few: a shape that is keyed on every frame (baked, imported, followed) with as few keys as keep every frame."""
 
-from collections.abc import Callable, Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +18,10 @@ ALONG = (0.25, 0.5, 0.75)
 """of each segment: where the outline is looked at beside its points"""
 SHIFTS, NEAREST = 6, 4
 """rounds in which keys are shifted to make up for one that is gone, and how many beside it"""
+STENCIL = 3
+"""keys at either side on which a flowing stretch depends"""
+AROUND = 12
+"""keys at either side that a trial without one may shift or feel: NEAREST, and STENCIL of those twice"""
 LEAST_TOLERANCE = 0.01
 """px: finer than any outline is traced"""
 
@@ -100,56 +105,119 @@ def _beside_fixed(keys: Keys) -> list[int]:
     return out
 
 
-def _picked(keys: Keys, frames: Sequence[int], kinds: dict[int, int]) -> Keys:
+def picked(keys: Keys, frames: Sequence[int], kinds: dict[int, int]) -> Keys:
     at = np.searchsorted(keys.frames, frames)
     return Keys.build(frames, keys.values[at], kinds=[kinds.get(f, FLOWING) for f in frames])
 
 
+On = tuple[list[int], list[int]]
+"""frames of the keys of form and placement"""
+
+
+@dataclass(slots=True, kw_only=True)
+class Trials:
+    """Tries keys on some of the frames of a motion that is keyed on each of them.
+
+    base: keyed on each of `frames`, its placement too where it `moves`. on: the keys that stand. off: px (T,) that they leave each frame
+    off. A stretch depends on three keys at either side (see `interpolate`), so a trial looks again at the frames near what it changes.
+    """
+
+    base: Shape
+    frames: NDArray[np.int64]
+    wanted: Floats
+    kinds: dict[int, int]
+    moves: bool
+    on: On
+    off: Floats
+
+    def tried(self, on: On) -> Floats:
+        """How far off (T,) keys on other frames would leave it."""
+        spans = [_changed(old, new) for old, new in zip(self.on, on, strict=True) if old != new]
+        if not spans:
+            return self.off
+        low, high = min(span[0] for span in spans), max(span[1] for span in spans)
+        which = (self.frames >= low) & (self.frames <= high)
+        form, place = (_near(frames, low, high) for frames in on)
+        some = replace(self.base, form=picked(self.base.form, form, self.kinds), place=picked(self.base.place, place, self.kinds))
+        off = self.off.copy()
+        off[which] = off_by(some, self.wanted[which], self.frames[which])
+        return off
+
+    def both(self, chosen: list[int]) -> On:
+        """Keys of form and placement on the same frames."""
+        return chosen, (chosen if self.moves else [int(self.frames[0])])
+
+    def take(self, on: On) -> None:
+        """Let these keys stand."""
+        self.off, self.on = self.tried(on), on
+
+
+def _changed(old: list[int], new: list[int]) -> tuple[int, int]:
+    """The frames between which a motion changes with its keys."""
+    same = 0
+    while same < min(len(old), len(new)) and old[same] == new[same]:
+        same += 1
+    after = 0
+    while after < min(len(old), len(new)) - same and old[-1 - after] == new[-1 - after]:
+        after += 1
+    return old[max(0, same - STENCIL)], old[min(len(old) - 1, len(old) - after + STENCIL - 1)]
+
+
+def _near(frames: list[int], low: int, high: int) -> list[int]:
+    """The keys on which the motion between two frames depends."""
+    return frames[max(0, bisect_right(frames, low) - 1 - STENCIL) : bisect_left(frames, high) + 1 + STENCIL]
+
+
 def _few(base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: float, fixed: list[int], kinds: dict[int, int]) -> Shape:
     every = [int(f) for f in frames]
-    form = base.form
-    place = base.place if len(base.place.frames) > 1 else Keys.build(every, np.repeat(base.place.values, len(every), axis=0))
     moves = len(base.place.frames) > 1
-
-    def made(form_on: list[int], place_on: list[int]) -> Shape:
-        return replace(base, form=_picked(form, form_on, kinds), place=_picked(place, place_on, kinds))
-
+    if not moves:
+        base = replace(base, place=Keys.build(every[:1], base.place.values[:1]))
     chosen = sorted({every[0], every[-1], *fixed})
-    while True:
-        off = off_by(made(chosen, chosen if moves else [every[0]]), wanted, frames)
-        if off.max() <= tolerance or len(chosen) == len(every):
-            break
+    on = (chosen, chosen if moves else [every[0]])
+    first = replace(base, form=picked(base.form, on[0], kinds), place=picked(base.place, on[1], kinds))
+    off = off_by(first, wanted, frames)
+    trials = Trials(base=base, frames=frames, wanted=wanted, kinds=kinds, moves=moves, on=on, off=off)
+    while trials.off.max() > tolerance and len(chosen) < len(every):
+        off = trials.off.copy()
         off[np.isin(frames, chosen)] = 0
         chosen = sorted({*chosen, every[int(off.argmax())]})
-    chosen = _fewer(lambda on: off_by(made(on, on if moves else [every[0]]), wanted, frames), chosen, fixed, every, tolerance)
-    on = {"form": list(chosen), "place": list(chosen) if moves else [every[0]]}
-    for channel in ("form", "place"):
-        for frame in chosen:
-            rest = [f for f in on[channel] if f != frame]
-            if not rest or frame in fixed or frame not in on[channel]:
+        trials.take(trials.both(chosen))
+    _fewer(trials, {every[0], every[-1], *fixed}, tolerance)
+    for channel in (0, 1):
+        for frame in list(trials.on[0]):
+            rest = [f for f in trials.on[channel] if f != frame]
+            if not rest or frame in fixed or frame not in trials.on[channel]:
                 continue
-            if off_by(made(**{f"{c}_on": rest if c == channel else on[c] for c in on}), wanted, frames).max() <= tolerance:
-                on[channel] = rest
-    return made(on["form"], on["place"])
+            less = (rest, trials.on[1]) if channel == 0 else (trials.on[0], rest)
+            if trials.tried(less).max() <= tolerance:
+                trials.take(less)
+    return replace(base, form=picked(base.form, trials.on[0], kinds), place=picked(base.place, trials.on[1], kinds))
 
 
-def _fewer(made: Callable[[list[int]], Floats], chosen: list[int], fixed: list[int], every: list[int], tolerance: float) -> list[int]:
-    """Each key tried without, those beside it shifted so that they make up for it. made: how far off (T,) keys on such frames leave it."""
-    still = {every[0], every[-1], *fixed}
+def _fewer(trials: Trials, still: set[int], tolerance: float) -> None:
+    """Each key tried without, those beside it shifted so that they make up for it. still: keys that stay."""
+    failed: set[tuple[int, ...]] = set()
     again = True
     while again:
         again = False
-        for gone in [f for f in chosen if f not in still]:
-            tried = _shifted(made, [f for f in chosen if f != gone], gone, still, tolerance)
-            if tried is not None:
-                chosen, again = tried, True
-                break
-    return chosen
+        chosen = trials.on[0]
+        for at, gone in enumerate(chosen):
+            around = tuple(chosen[max(0, at - AROUND) : at + AROUND + 1])
+            if gone in still or (gone, *around) in failed:
+                continue
+            tried = _shifted(trials, [f for f in chosen if f != gone], gone, still, tolerance)
+            if tried is None:
+                failed.add((gone, *around))
+                continue
+            trials.take(trials.both(tried))
+            again = True
+            break
 
 
-def _shifted(made: Callable[[list[int]], Floats], keys: list[int], gone: int, still: set[int], tolerance: float) -> list[int] | None:
+def _shifted(trials: Trials, keys: list[int], gone: int, still: set[int], tolerance: float) -> list[int] | None:
     """Keys shifted, those nearest to a gone one first, until the tolerance is kept; None when that does not succeed."""
-    worst = float(made(keys).max())
+    worst = float(trials.tried(trials.both(keys)).max())
     for _ in range(SHIFTS):
         before = worst
         for key in sorted((k for k in keys if k not in still), key=lambda k: abs(k - gone))[:NEAREST]:
@@ -159,7 +227,7 @@ def _shifted(made: Callable[[list[int]], Floats], keys: list[int], gone: int, st
                 if to in rest or not keys[0] < to < keys[-1]:
                     continue
                 moved = sorted([*rest, to])
-                off = float(made(moved).max())
+                off = float(trials.tried(trials.both(moved)).max())
                 if off < worst:
                     worst, keys, key, rest = off, moved, to, [k for k in moved if k != to]
             if worst <= tolerance:

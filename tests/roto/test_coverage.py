@@ -131,6 +131,35 @@ def test_coinciding_edges_do_not_thicken():
     assert np.abs(alpha(shape(points), Entry(shape=shape(points[::-1][:, [0, 1, 4, 5, 2, 3]], "again"), mode="keep")) - alone).max() < 1e-6
 
 
+@pytest.mark.parametrize("modes", ["adds", "adds and cuts"])
+def test_a_heap_of_outlines_is_its_exact_area(modes):
+    """Sixty outlines on one heap, each with hundreds of crossings a row."""
+    rng = np.random.default_rng(4)
+    outlines = [blob(12, tuple(rng.uniform(40, 80, 2)), rng.uniform(8, 26), k, 0.1, cross=0.2 * (k % 3 == 0)) for k in range(60)]
+    cuts = [modes != "adds" and k % 4 == 3 for k in range(60)]
+    area = shapely.Polygon()
+    for points, cut in zip(outlines, cuts, strict=True):
+        area = shapely.difference(area, filled(points)) if cut else shapely.union(area, filled(points))
+    lines = [Entry(shape=shape(p, str(k)), mode="cut" if cut else "add") for k, (p, cut) in enumerate(zip(outlines, cuts, strict=True))]
+    assert np.abs(alpha(*lines) - truth(area, 120, 100)).max() < 0.003
+
+
+@given(st.integers(0, 10**6), st.integers(2, 40), st.booleans())
+@settings(max_examples=30, deadline=None)
+def test_polygons_that_share_corners_and_sides_are_their_exact_area(seed, count, inverted):
+    """Triangles between whole and half pixels: many sides on top of each other, many corners on one height."""
+    rng = np.random.default_rng(seed)
+    some = [rng.integers(0, 17, (3, 2)) / 2.0 + [20, 20] for _ in range(count)]
+    lines = [Entry(shape=shape(corners(*map(tuple, t)), str(k)), mode=("add", "cut", "keep")[k % 5 % 3]) for k, t in enumerate(some)]
+    area = shapely.Polygon()
+    for line, t in zip(lines, some, strict=True):
+        by = {"add": shapely.union, "cut": shapely.difference, "keep": shapely.intersection}[line.mode]
+        area = by(area, shapely.Polygon(t))
+    got = alpha(*lines, inverted=inverted)
+    want = truth(area, 120, 100) if not area.is_empty else np.zeros((100, 120))
+    assert np.abs(got - (1 - want if inverted else want)).max() < 1e-5
+
+
 def test_stack_of_areas_equals_polygon_operations():
     a, b, c = (blob(n=9, centre=centre, radius=30, seed=k) for k, centre in enumerate([(50, 50), (70, 45), (60, 65)]))
     got = alpha(shape(a, "a"), Entry(shape=shape(b, "b"), mode="cut"), Entry(shape=shape(c, "c"), mode="add", inverted=True))

@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from dataclasses import replace
 
 import numpy as np
 import OpenImageIO as oiio
@@ -63,6 +64,19 @@ BROKEN = [
     (("shapes", 0, "live"), [[9, 2]], r"document.shapes\[0\]"),
     (("shapes", 0, "wobble"), True, r"document.shapes\[0\]"),
     (("shapes", 0, "points"), [], r"document.shapes\[0\].points"),
+    (("shapes", 0, "form", 1, "frame"), 2**70, r"document.shapes\[0\].form\[1\].frame"),
+    (("shapes", 1, "placement", 1, "frame"), 4.5, r"document.shapes\[1\].placement\[1\].frame"),
+    (("shapes", 1, "placement", 2, "kind"), "sideways", r"document.shapes\[1\].placement\[2\].kind"),
+    (("shapes", 1, "placement", 2, "values", 1), ["1", 0], r"document.shapes\[1\].placement\[2\].values\[1\]\[0\]"),
+    (("shapes", 1, "placement", 2, "values"), None, r"document.shapes\[1\].placement\[2\].values"),
+    (("shapes", 1, "placement", 1, "wobble"), 1, r"document.shapes\[1\].placement\[1\]"),
+    (("shapes", 0, "form", 0, "values", 0, 1), 1e308, "A point of 'kite body' on frame 1 lies outside"),
+    (("shapes", 0, "settings", 0, "values", 0, 0), 1e300, "A reach of 'kite body' on frame 1 lies outside 0 to 1000 px"),
+    (("shapes", 0, "settings", 0, "values", 1, 0), -1e9, "An edge shift of 'kite body'"),
+    (("shapes", 0, "settings", 0, "values", 2, 0), 7, "An opacity of 'kite body' on frame 1 lies outside 0 to 1"),
+    (("shapes", 1, "placement", 0, "values", 2, 0), 400, "A size of 'line hand'"),
+    (("shapes", 1, "pivot"), [1e9, 0], "The pivot of 'line hand'"),
+    (("shift",), [[3, 1e9]], r"document.shift\[0\]\[1\]"),
 ]
 
 
@@ -75,6 +89,20 @@ def test_a_wrong_field_is_named_with_its_path(path, value, says):
     place[path[-1]] = value
     with pytest.raises(BadDocument, match=says):
         document.from_json(data)
+
+
+def test_a_long_shot_is_read_as_it_was_written_and_its_last_number_is_looked_at():
+    n, frames = 9, range(1, 400)
+    rng = np.random.default_rng(2)
+    long = [replace(shape(blob(n), f"s{k}"), form=Keys.build(frames, rng.normal(0, 300, (len(frames), n, 6)))) for k in range(3)]
+    text = document.dumps(matte(*long))
+    again = document.loads(text)
+    assert all((a.shape.form.values == b.form.values).all() for a, b in zip(again.entries, long, strict=True))
+    data = json.loads(text)
+    for junk, says in (("x", r"form\[398\].values\[8\]\[5\]"), (1e30, "A point of 's2' on frame 399"), ([1], "values")):
+        data["shapes"][2]["form"][-1]["values"][-1][-1] = junk
+        with pytest.raises(BadDocument, match=says):
+            document.from_json(data)
 
 
 @pytest.mark.parametrize("text", [b"", b"{", b"\xff\xfe", b"[NaN]", b'{"format": Infinity}', b"[]", b"null"])

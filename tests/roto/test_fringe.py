@@ -256,6 +256,16 @@ def test_the_command_solves_from_a_folder_of_stills(given, stack):
     assert np.abs(found - hairy(4)[1]).mean() < 0.02
 
 
+def test_the_command_solves_each_frame_of_two_fringes_once(given, stack, tmp_path, monkeypatch):
+    other = replace(stack.entries[1], shape=replace(stack.entries[1].shape, id="more", name="more tufts"))
+    (tmp_path / "two.json").write_text(document.dumps(replace(stack, entries=(*stack.entries, other), last=8)))
+    solved, whole = [], fringe.solve
+    monkeypatch.setattr(fringe, "solve", lambda band, picture: (solved.append(band.box), whole(band, picture))[1])
+    folder, out = tmp_path / "plate", tmp_path / "both"
+    assert main(["render", str(tmp_path / "two.json"), str(out), "--plate", str(folder)]) == 0
+    assert len(list(out.iterdir())) == 8 and len(solved) == 2 * 8
+
+
 def test_the_command_says_what_is_missing(given, capsys):
     assert asked(given) == 2
     assert "solved from the plate" in capsys.readouterr().err

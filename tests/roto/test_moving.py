@@ -12,10 +12,11 @@ from roto.matte.feather.integral import integral, mean_alpha
 from roto.matte.feather.profile import NAMES, average, cubic
 from roto.matte.render import exposure, render, render_each, samples_wanted
 from roto.matte.stack import Entry
-from roto.motion import placement
+from roto.motion import edits, placement
 from roto.motion.keys import STRAIGHT, Keys
+from roto.motion.shape import DIVIDING
 from roto.simd import LANE, even_alpha, note_nearer
-from tests.roto.build import blob, matte, rectangle, shape
+from tests.roto.build import blob, corners, matte, rectangle, shape
 
 
 @njit
@@ -119,6 +120,45 @@ def test_whole_numbers_are_the_rounded_alpha_and_threads_and_batches_change_noth
         assert np.abs(render(it, frame, depth="8").alpha - alpha.astype(np.float64) * 255).max() < 0.51
     upside = replace(it, inverted=True)
     assert np.abs(render(upside, 11, depth="16").alpha.astype(int) + made[11] - 65535).max() <= 1
+
+
+def many_moments(it, frame, count):
+    """The plain mean of so many still pictures of an exposure."""
+    opens, closes = it.shutter.exposure(frame)
+    total = 0.0
+    for k in range(count):
+        moment = opens + (k + 0.5) / count * (closes - opens)
+        still = []
+        for entry in it.entries:
+            points = entry.shape.edge(np.array([moment]), frame)[0]
+            still.append(Entry(shape=shape(points, entry.shape.id), mode=entry.mode))
+        total = total + render(replace(matte(*still, size=it.size)), frame).alpha.astype(np.float64)
+    return total / count
+
+
+def fast_and_far():
+    """What moves much in the picture while its corners are far outside, or the other way round; and slow crisp things."""
+    turns = Keys.build([1, 11], [placement.values(), placement.values(turn=100)], kinds=[STRAIGHT, STRAIGHT])
+    edge = edits.trace("e", "edge", 1, [[60, 50, 0, 0, 30, 0]], [False], kind=DIVIDING)
+    yield "an edge turns about the middle", replace(edge, pivot=(60.0, 50.0), place=turns)
+    yield "an edge turns about a corner", replace(edge, pivot=(4.0, 96.0), place=turns)
+    yield "a long plank turns", replace(shape(rectangle(-1440, 40, 1560, 55)), pivot=(60.0, 47.0), place=turns)
+    yield "a far corner", shape(corners((30, 30), (1e6, 60), (30, 70)), move=(240, 80))
+    for way in (0.6, 1.0, 2.0, 5.0, 12.0):
+        yield f"a thin line goes {way} px", shape(rectangle(50.3, 20.1, 52.3, 80.7), move=(20 * way * 0.9, 20 * way * 0.4))
+
+
+@pytest.mark.parametrize(("name", "it"), list(fast_and_far()), ids=lambda v: v if isinstance(v, str) else "")
+def test_crisp_edges_in_motion_are_near_the_mean_of_all_moments(name, it):
+    whole = matte(it, angle=180)
+    off = np.abs(render(whole, 6).alpha - many_moments(whole, 6, 300))
+    assert off.max() < 0.006, name
+
+
+def test_what_lies_far_outside_asks_for_no_samples():
+    turns = Keys.build([1, 11], [placement.values(), placement.values(turn=300)], kinds=[STRAIGHT, STRAIGHT])
+    far = replace(shape(rectangle(5000, 5000, 5400, 5400)), place=turns)
+    assert samples_wanted(matte(far, angle=360), 6) == (1, False)
 
 
 def test_one_step_serves_a_slow_soft_edge():

@@ -167,6 +167,32 @@ def test_steadying_takes_move_turn_and_size_out_of_the_form_and_moves_no_keyed_o
     assert again.after == pytest.approx(done.after, abs=1e-6)
 
 
+def turned_by_points(turns):
+    """A plank whose points were set anew on each of these frames, by its turn there (degrees)."""
+    it = shape(rectangle(30, 40, 90, 60))
+    for frame, turn in turns.items():
+        points = placement.apply(placement.matrices(placement.values(turn=turn)[None], (60.0, 50.0)), rectangle(30, 40, 90, 60)[None])[0]
+        it = edits.move_points(it, frame, dict(enumerate(points)))
+    return it
+
+
+@given(st.floats(122, 238), st.sampled_from([-1, 1]))
+def test_a_wide_turn_goes_the_way_that_the_keys_beside_it_go(wide, way):
+    done = steady(turned_by_points({11: way * 90, 11 + round(wide / 9): way * (90 + wide), 21 + round(wide / 9): way * (180 + wide)}))
+    assert done.doubtful == () and np.diff(done.shape.place.values[:, 1, 0]) == pytest.approx([way * 90, way * wide, way * 90])
+    middle = 11 + round(wide / 18)
+    turn = np.degrees(np.arctan2(*np.diff(done.shape.outlines(np.array([middle]))[0, :2, :2], axis=0)[0][::-1]))
+    gap = (turn - way * (90 + wide * (middle - 11) / round(wide / 9)) + 180) % 360 - 180
+    assert abs(gap) < 12
+
+
+def test_a_wide_turn_by_itself_is_taken_the_short_way_and_said():
+    done = steady(turned_by_points({11: 190}))
+    assert done.doubtful == ((1, 11),) and done.shape.place.values[1, 1, 0] == pytest.approx(-170)
+    assert "Between 1 and 11 it may turn the other way round" in done.doubt
+    assert steady(turned_by_points({11: 110})).doubt == ""
+
+
 def test_a_plank_that_was_turned_by_its_points_keeps_its_area_once_steadied():
     it = shape(rectangle(30, 40, 90, 60))
     for frame, turn in ((11, 90), (21, 180)):

@@ -16,7 +16,7 @@ from roto.motion.keys import Keys
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
 from roto.track.edge_fit import places_at
 from roto.track.follow import Follower, around_point
-from roto.track.thin import baked, looked_at, off_by, thin
+from roto.track.thin import Trials, baked, looked_at, off_by, picked, thin
 from roto.track.track import Carrier, Track, carried, corrected, cut_off, followed, joined, laid, maps_between, smoothed, taken_at
 
 from .build import blob, corners, matte, rectangle, shape
@@ -89,6 +89,51 @@ def test_a_leap_is_found_by_searching_and_a_lost_target_says_so():
     leaves = Clip(turning(speed=(-14, 0)))
     steps = list(Follower(leaves.grey, 0, around_point(*leaves.at(0, SPOT)[0], 15)).follow(range(1, 20)))
     assert "left the picture" in steps[-1].why and steps[-1].frame > 5
+
+
+def tiles(seed, period, size=(480, 360)):
+    """A picture whose cells repeat, moved about: frame to picture and true way (px)."""
+    rng = np.random.default_rng(seed)
+    cell = cv2.GaussianBlur(np.tile(rng.normal(0, 1, (period, period)), (3, 3)), (0, 0), 1.2)[period : 2 * period, period : 2 * period]
+    big = np.tile(cell, (1000 // period + 1, 1000 // period + 1)).astype(np.float32)
+    big = np.clip(0.5 + 0.15 * big / big.std(), 0, 1)
+    speed = rng.uniform(-0.45, 0.45, 2) * period
+    steps = speed + np.cumsum(np.vstack([[0.0, 0.0], rng.normal(0, 0.6, (10, 2))]), axis=0)
+    ways = np.vstack([[0.0, 0.0], np.cumsum(steps, axis=0)])
+
+    def grey(frame):
+        shift = np.array([[1, 0, -200 + ways[frame, 0]], [0, 1, -200 + ways[frame, 1]]])
+        return cv2.warpAffine(big, shift, size, flags=cv2.INTER_CUBIC) + rng.normal(0, 0.01, size[::-1]).astype(np.float32)
+
+    return grey, ways
+
+
+def test_what_repeats_never_leads_to_another_copy_without_a_word():
+    """Two hundred tries: cells of 16 to 40 px, the patch hardly larger than one. It moves by less than half a cell a frame: beyond that
+    nobody could tell."""
+    stopped, held, at = 0, 0, np.array([[240.0, 180.0]])
+    for seed in range(200):
+        grey, ways = tiles(seed, (16, 24, 32, 40)[seed % 4])
+        for step in Follower(grey, 0, around_point(240, 180, 16), model=MOVE).follow(range(1, 6)):
+            if step.map is None:
+                assert "look just like" in step.why or "lost" in step.why
+                stopped += 1
+                break
+            assert np.abs(mapped(step.map, at) - at - ways[step.frame]).max() < 1, (seed, step)
+            held += 1
+    assert stopped < 200 and held >= 40
+
+
+def test_once_its_movement_is_known_it_is_followed_over_what_repeats():
+    grey, ways = tiles(3, 24)
+    known = {}
+    for frame in (1, 2):
+        known[frame] = np.eye(3)
+        known[frame][:2, 2] = ways[frame]
+    at = np.array([[240.0, 180.0]])
+    steps = list(Follower(grey, 0, around_point(240, 180, 16), model=MOVE).follow(range(1, 9), known=known))
+    assert len(steps) == 8 and all(np.abs(mapped(s.map, at) - at - ways[s.frame]).max() < 0.2 for s in steps)
+    assert all(0.55 < s.confidence < 1 for s in steps[2:])  # less sure than of a patch that is the only one
 
 
 def test_where_there_is_nothing_to_hold_on_to_it_says_so():
@@ -234,6 +279,27 @@ def test_thinned_keys_keep_every_frame_within_the_tolerance(tolerance):
     apart = off_by(done.shape, looked_at(dense.outlines(frames)), frames)
     assert apart.max() <= tolerance and done.worst == pytest.approx(apart.max()) and done.before == 49
     assert done.after <= 12 and done.after == len(done.shape.form.frames) + len(done.shape.place.frames)
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_a_trial_looks_only_where_something_changes_and_says_what_a_whole_look_says(seed):
+    """Keys taken out, shifted and put in at random: what is off by a look at the near frames is off by a look at all."""
+    rng = np.random.default_rng(seed)
+    frames = np.arange(1, 61)
+    values = np.repeat(blob(7, (100, 90), 40)[None], 60, axis=0)
+    values[:, :, :2] += np.cumsum(rng.normal(0, 2, (60, 7, 2)), axis=0)
+    base = replace(shape(blob(7)), form=Keys.build(frames, values))
+    wanted = looked_at(base.outlines(frames))
+    every = [int(f) for f in frames]
+    keys = sorted({1, 60, *rng.choice(every, 22, replace=False).tolist()})
+    off = off_by(replace(base, form=picked(base.form, keys, {})), wanted, frames)
+    trials = Trials(base=base, frames=frames, wanted=wanted, kinds={}, moves=False, on=(keys, [1]), off=off)
+    for _ in range(40):
+        keys = sorted({1, 60, *(set(trials.on[0]) ^ set(rng.choice(every, int(rng.integers(1, 4))).tolist()))})
+        whole = off_by(replace(base, form=picked(base.form, keys, {})), wanted, frames)
+        assert trials.tried((keys, [1])) == pytest.approx(whole, abs=1e-9)
+        if rng.random() < 0.5:
+            trials.take((keys, [1]))
 
 
 def test_thinning_needs_fewer_keys_where_it_rides_and_keeps_holds():

@@ -10,6 +10,7 @@ from jaythread.desk.edit.row_changes import Change, compare, write_rows
 from jaythread.desk.models import Edit, Shape, Track, Tryout
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
+from roto.motion import bounds
 from roto.motion.edits import keep_still
 from roto.motion.group import group_of
 from roto.motion.shape import GROUP
@@ -103,6 +104,8 @@ class Session:
 
     def write(self, outcome: Outcome) -> None:
         """Write what a command comes to; the next one stands on it."""
+        for core in outcome.after:
+            bounds.check(core)
         what = write_rows(self.shot, outcome.rows)
         made = {core.id: core for core in outcome.after}
         for shape_id in what - set(made):  # touched by the way: read anew when it is asked for

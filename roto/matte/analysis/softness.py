@@ -32,6 +32,10 @@ LEAST_FIT = 0.80
 """of the variance along the normal that the edge must explain"""
 COVERS, BESIDE = 0.02, 4
 """alpha from which another shape covers a place, and px beside it within which it spoils what is read"""
+SPREAD = 1.0 / 12.0 + 1.0 / 6.0
+"""px squared: variance that every edge has beside its own, of the pixel's area, and of reading between pixels along straight lines"""
+SMEARED = 4.0
+"""px: of a smear that explains all of an edge and is longer than this, it cannot be told how soft the edge is beneath"""
 RAMP = np.sqrt(12.0)
 """width of a straight ramp, in roots of its variance"""
 
@@ -165,7 +169,7 @@ def read_softness(
         good = whole & (contrast > LEAST_CONTRAST) & (share > LEAST_FIT)
         found[:, waiting[good]] = sigma[good], offset[good], share[good]
         waiting = waiting[~good & ~(whole & (share > LEAST_FIT))]
-    bell = np.sqrt(np.maximum(found[0] ** 2 - 1.0 / 12.0, 0.0))
+    bell = np.sqrt(np.maximum(found[0] ** 2 - SPREAD, 0.0))
     if moved is not None:
         bell = without_smear(bell, np.abs(across(at, outward, moved)))
     return Softness(at=at, width=RAMP * _steadied(bell), offset=found[1], outward=outward)
@@ -197,11 +201,12 @@ def smeared(bell: Floats, smear: Floats) -> Floats:
 
 
 def without_smear(sigma: Floats, smear: Floats) -> Floats:
-    """The sigma of the bell that, smeared evenly over so many px, is found as `sigma`; 0 where the smear explains all of it."""
+    """The sigma of the bell that, smeared evenly over so many px, is found as `sigma`. Where the smear explains all of it: 0, or unknown
+    (NaN) when it is longer than SMEARED."""
     ratio, found = _smears()
     seen = np.asarray(smear) / np.maximum(sigma, 1e-6)  # smears in sigmas found
     bell = sigma / np.interp(seen, ratio / found, found)
-    return np.asarray(np.where(seen >= (ratio / found)[-1], 0.0, bell))
+    return np.asarray(np.where(seen >= (ratio / found)[-1], np.where(np.asarray(smear) > SMEARED, np.nan, 0.0), bell))
 
 
 def across(at: Floats, outward: Floats, moved: Floats) -> Floats:

@@ -9,7 +9,7 @@ from roto.arrays import Floats
 from roto.matte.feather.reach import band
 from roto.matte.modes import MODES
 from roto.matte.render import runs
-from roto.matte.shutter import Shutter, samples_for, travel
+from roto.matte.shutter import Shutter, crisp_samples, samples_for, travel
 from roto.matte.stack import Entry, Matte, within
 from roto.motion.shape import GROUP
 from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
@@ -73,12 +73,17 @@ class Live:
 
     @property
     def step(self) -> float:
-        """px that a piece of outline may travel between two looks at it."""
+        """px that a piece of outline with a reach may travel between two looks at it."""
         if self.kind == runs.VARYING and not self.corners:
             return max(BLUR_STEP, min(DEEP_STEP * (self.thinnest + SOFT_MARGIN), 0.5 * MOST_STEP))
-        if self.kind != runs.DEEP or self.corners:
+        if self.corners:
             return BLUR_STEP
         return max(BLUR_STEP, min(DEEP_STEP * (self.inner + self.outer + SOFT_MARGIN), MOST_STEP))
+
+    @property
+    def steps(self) -> int:
+        """In how many steps its exposure is to be taken."""
+        return samples_for(self.way, self.step) if self.kind in (runs.DEEP, runs.VARYING) else crisp_samples(self.way)
 
     def looks(self, shutter: Shutter, frame: int, steps: int) -> Floats:
         """Points (T, n, 6) where `steps` steps of the exposure meet for a deep run, else in the middle of each; T is 1 when it is still."""
@@ -134,5 +139,5 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
 
 def steps_of(live: list[Live], cap: int) -> tuple[int, bool]:
     """In how many steps an exposure is taken, and whether the cap cut them down."""
-    wanted = max((samples_for(one.way, one.step) for one in live if not one.still), default=1)
+    wanted = max((one.steps for one in live if not one.still), default=1)
     return min(wanted, cap), wanted > cap

@@ -14,8 +14,8 @@ from roto.matte.feather import profile
 from roto.matte.feather.along_outline import along
 from roto.matte.feather.integral import integral
 from roto.matte.modes import MODES, SOLVE
-from roto.matte.raster.coverage import CLOSES, OPENS
 from roto.matte.raster.edges import Geometry, edges_of, into_rows
+from roto.matte.raster.folding import CLOSES, OPENS
 from roto.matte.render import runs
 from roto.matte.render.exposure import Live, live_at, steps_of
 from roto.matte.render.results import Box

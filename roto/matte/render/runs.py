@@ -13,9 +13,10 @@ from roto.jit import inlined
 from roto.matte.feather.blurred import alpha_in_row, look
 from roto.matte.feather.reach import thin_row
 from roto.matte.feather.variable import varying_row
-from roto.matte.raster.coverage import UNIT, areas, sweep_row
+from roto.matte.raster.coverage import areas, sweep_row
 from roto.matte.raster.coverage import scratch as coverage_scratch
 from roto.matte.raster.edges import Geometry
+from roto.matte.raster.emission import UNIT
 from roto.matte.raster.spans import columns, fill, union
 from roto.simd import LANE
 from roto.tolerances import THIN_REACH
@@ -61,8 +62,9 @@ class Crossings(NamedTuple):
     pieces: Floats
     ids: Whole
     at: Floats
-    breaks: Floats
+    before: Whole
     wind: Whole
+    deciding: Whole
     where: Floats
     way: Whole
 
@@ -105,9 +107,9 @@ def scratch(wide: int, steps: int, runs: int, lines: int, most: int) -> Scratch:
     is for thin and varying runs.
     """
     kept, padded, lanes = (runs if steps > 1 else 1), wide + 2 * LANE, wide // LANE + 3
-    pieces, ids, at, breaks, wind = coverage_scratch(most * lines, lines)
+    pieces, ids, at, before, wind, deciding = coverage_scratch(most * lines, lines)
     where, way = np.empty(most * lines + 1), np.empty(most * lines + 1, np.int64)
-    crossings = Crossings(pieces, ids, at, breaks, wind, where, way)
+    crossings = Crossings(pieces, ids, at, before, wind, deciding, where, way)
     cur, turn, total, held, held_turn = np.empty((5, wide), np.float32)
     return Scratch(
         values=np.zeros((kept, 2, padded), np.float32), change=np.zeros((kept, padded), np.float32), span=np.zeros((runs, 2), np.int64),
@@ -128,7 +130,7 @@ def swept(
     c = work.crossings
     return sweep_row(
         row, line, layer, geometry.edges, geometry.ways, geometry.use, geometry.rows, geometry.items, first, last, mode, invert, work.sums,
-        two, box, c.pieces, c.ids, c.at, c.breaks, c.wind,
+        two, box, c.pieces, c.ids, c.at, c.before, c.wind, c.deciding,
     )  # fmt: skip
 
 

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 
 from roto.jit import inlined, kernel, leaf
 from roto.matte.modes import KEEP, ONE, PASS
-from roto.matte.raster.coverage import UNIT, areas, fold
+from roto.matte.raster.coverage import areas
 from roto.matte.raster.edges import Geometry
+from roto.matte.raster.emission import UNIT
+from roto.matte.raster.folding import fold
 from roto.matte.raster.spans import columns, fill, put, widen
 from roto.matte.render.mixing import apply_line, close, combine
 from roto.matte.render.runs import AREA, CLOSE, OPEN, Feathers, Scratch, Stack, run_in_row, scratch, swept

@@ -198,11 +198,13 @@ def steadied(session: Session, said: Steady) -> Outcome:
     row, old = session.open_shape(said.shape)
     if old.kind != GROUP:
         done = steady(old)
-        summary = f"steadied the form of {old.name}: its points now move by {done.after:.1f} px at most instead of {done.before:.1f}"
+        summary = (
+            f"steadied the form of {old.name}: its points now move by {done.after:.1f} px at most instead of {done.before:.1f}{done.doubt}"
+        )
         return Outcome(summary, compare(old.id, old, done.shape), [old], [done.shape])
     before = [old, *session.members(row)]
     group, led, done = steady_group(old, before[1:])
     after = [group, *led]
-    summary = f"steadied {old.name}: within it points now move by {done.after:.1f} px at most instead of {done.before:.1f}"
+    summary = f"steadied {old.name}: within it points now move by {done.after:.1f} px at most instead of {done.before:.1f}{done.doubt}"
     rows = [c for a, b in zip(before, after, strict=True) for c in compare(a.id, a, b)]
     return session.with_carried(Outcome(summary, rows, before, after))

@@ -1,9 +1,11 @@
 """Commands on tracks, on what rides on them, and on the keys that come of it."""
 
 from dataclasses import replace
+from threading import Lock
 from typing import Annotated, Any, Literal
 
 import numpy as np
+from cachetools import LRUCache
 from ninja import Schema
 from pydantic import Field
 
@@ -21,7 +23,7 @@ from roto.motion.shape import Shape as CoreShape
 from roto.track import ride
 from roto.track import track as core
 from roto.track.align import MOVE, PERSPECTIVE
-from roto.track.thin import baked, thin
+from roto.track.thin import Thinned, baked, thin
 from roto.track.track import Track as CoreTrack
 
 LONGEST = 5000
@@ -242,6 +244,24 @@ def carry(session: Session, said: Carry) -> Outcome:
     return session.reshaped(said.shape, carried)
 
 
+THINNED = 16
+"""shapes that were thinned just now: a page shows the outcome first, and the edit that follows need not work it out with the shot locked"""
+_thinned: LRUCache[tuple[int, float], tuple[CoreShape, Thinned]] = LRUCache(THINNED)
+_lock = Lock()
+
+
+def _thin(shape: CoreShape, tolerance: float) -> Thinned:
+    """A shape thinned, or what came of it before. A core shape never changes, and is known by being the same one."""
+    key = (id(shape), tolerance)
+    with _lock:
+        kept = _thinned.get(key)
+    if kept is None or kept[0] is not shape:
+        kept = (shape, thin(shape, tolerance))
+        with _lock:
+            _thinned[key] = kept
+    return kept[1]
+
+
 class Bake(Schema):
     """What carries a shape into its own keys, on each frame of the shot, or as few as keep it within a tolerance (px)."""
 
@@ -273,6 +293,6 @@ class ThinKeys(Schema):
 @shape_command(ThinKeys)
 def thin_keys(shape: CoreShape, said: ThinKeys) -> Reshaped:
     """Fewer keys."""
-    done = thin(shape, said.tolerance)
+    done = _thin(shape, said.tolerance)
     off = f"off by {done.worst:.2f} px at most, on {done.where}"
     return done.shape, f"thinned {shape.name}: {done.after} keys instead of {done.before}, {off}"
