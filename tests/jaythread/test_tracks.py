@@ -9,6 +9,7 @@ import pytest
 from benchmarks.clips import texture
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
+from jaythread.desk.edit.commands import tracks
 from jaythread.desk.exchange import documents, track_tables
 from jaythread.desk.models import Shape, Track
 from jaythread.desk.tracking import following
@@ -17,11 +18,11 @@ from jaythread.errors import Conflict, Refused
 from jaythread.jobs import actions as jobs
 from jaythread.jobs.models import Job
 from jaythread.plates.models import Plate
-from roto.errors import BadTrack
+from roto.errors import BadGeometry, BadTrack
 from roto.matte.render import render
 from roto.picture.stills import write_picture
 
-from ..conftest import FIRST, LAST, ask, carry_out, command, trace
+from ..conftest import FIRST, LAST, ask, carry_out, command, edited, trace
 
 pytestmark = pytest.mark.django_db
 TIP = (20.0, 18.0)
@@ -263,3 +264,31 @@ def test_points_are_joined_smoothed_and_cut(shot, rafe, tip):
     assert serializers.tracks(shot)[0]["frames"] == [1001, 1002, 1003, 1004]
     with pytest.raises(Refused, match="laid by hand"):
         ask(rafe, shot, "track.follow", both, frame=FIRST, to=LAST)
+
+
+def test_what_a_page_was_shown_of_thinning_is_what_it_takes_and_is_worked_out_once(people, shot, monkeypatch):
+    shape = trace(shot, people["rafe"])
+    for frame in range(FIRST + 1, LAST + 1):
+        edited(people["rafe"], shot, do="form", shape=shape, frame=frame, points={"0": [10 + 2 * (frame - FIRST), 20, 0, 0, 0, 0]})
+    worked, whole = [], tracks.thin
+    monkeypatch.setattr(tracks, "thin", lambda shape, tolerance: (worked.append(shape), whole(shape, tolerance))[1])
+    said = command(do="thin keys", shape=shape, tolerance=0.5)
+    _, shown = actions.preview(people["rafe"], shot.pk, said)
+    made = actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, said)
+    assert len(worked) == 1 and made.summary == shown.summary and "keys instead of" in made.summary
+    edited(people["rafe"], shot, do="form", shape=shape, frame=FIRST + 3, points={"0": [50, 50, 0, 0, 0, 0]})
+    actions.preview(people["rafe"], shot.pk, said)
+    assert len(worked) == 2  # another shape by now
+
+
+def test_numbers_beyond_all_use_are_refused_with_a_sentence_and_nothing_is_stored(people, shot):
+    shape = trace(shot, people["rafe"])
+    before = Shape.objects.get(pk=shape).to_core().outlines([FIRST])
+    for said, why in (
+        ({"do": "place", "move": (1e9, 0)}, "makes no sense"),
+        ({"do": "form", "points": {"0": [-2e7, 20, 0, 0, 0, 0]}}, "A point of 'kite body' on frame"),
+        ({"do": "form", "points": {"0": [1e300, 20, 0, 0, 0, 0]}}, "A point of 'kite body' on frame"),
+    ):
+        with pytest.raises(BadGeometry, match=why):
+            edited(people["rafe"], shot, shape=shape, frame=FIRST, **said)
+    assert (Shape.objects.get(pk=shape).to_core().outlines([FIRST]) == before).all()
