@@ -7,12 +7,11 @@ import numpy as np
 
 from roto.arrays import Floats
 from roto.errors import BadGeometry
+from roto.motion.edits import FARTHEST
 from roto.motion.keys import Keys
 from roto.motion.point_reach import LARGEST_REACH
 from roto.motion.shape import OPACITY, REACH, SHIFT, Shape
 
-FARTHEST = 1e7
-"""px: of a point, a pivot, a move"""
 LAST_FRAME = 10_000_000
 """frames: of a key, before and after 0"""
 MOST_TURN = 3.6e6

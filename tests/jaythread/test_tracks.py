@@ -286,8 +286,7 @@ def test_numbers_beyond_all_use_are_refused_with_a_sentence_and_nothing_is_store
     before = Shape.objects.get(pk=shape).to_core().outlines([FIRST])
     for said, why in (
         ({"do": "place", "move": (1e9, 0)}, "makes no sense"),
-        ({"do": "form", "points": {"0": [-2e7, 20, 0, 0, 0, 0]}}, "A point of 'kite body' on frame"),
-        ({"do": "form", "points": {"0": [1e300, 20, 0, 0, 0, 0]}}, "A point of 'kite body' on frame"),
+        ({"do": "form", "points": {"0": [1e300, 20, 0, 0, 0, 0]}}, "beyond any place that makes sense"),
     ):
         with pytest.raises(BadGeometry, match=why):
             edited(people["rafe"], shot, shape=shape, frame=FIRST, **said)
