@@ -22,6 +22,7 @@ from jaythread.productions.policies import User, account
 from jaythread.receiving.models import Link, Sending
 from jaythread.receiving.transfer import NotNow, NotTaken, Point
 from roto.errors import Cancelled
+from roto.motion.bounds import FARTHEST, LAST_FRAME
 from roto.package import manifest
 
 TRIES = 8
@@ -169,11 +170,13 @@ def take_answer(it: Sending, said: dict[str, Any]) -> None:
     shot = it.delivery.matte.shot
     for row in said.get("notes", [])[:500]:
         try:
-            ref, says = f"{it.remote}:{int(row['id'])}", str(row["says"])[:1000]
+            ref, says = f"{it.remote}:{int(row['id'])}", str(row["says"]).replace("\0", "")[:1000]
             frame = int(row["frame"])
             x, y = (None if row.get(k) is None else float(row[k]) for k in ("x", "y"))
-        except (KeyError, TypeError, ValueError):
+        except (KeyError, TypeError, ValueError, OverflowError):
             continue  # a note that is none
+        if abs(frame) > LAST_FRAME or not all(v is None or abs(v) < FARTHEST for v in (x, y)):  # not a number is not less either
+            continue
         scale = [
             size / shown
             for size, shown in zip((shot.width, shot.height), it.delivery.core_recipe.picture_size((shot.width, shot.height)), strict=True)

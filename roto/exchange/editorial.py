@@ -57,13 +57,26 @@ def timeline(name: str, rate: Fraction, media: Sequence[Media], markers: Sequenc
     return it
 
 
+def one_line(text: str) -> str:
+    """Text for a format whose records are lines: no line ends, nothing that cannot be printed.
+
+    >>> one_line("hair lost\\r\\n002  AX V C\\u2028end")
+    'hair lost 002 AX V C end'
+    """
+    return " ".join("".join(c if c.isprintable() else " " for c in text).split())
+
+
 def as_otio(line: otio.schema.Timeline) -> str:
     """The time line as an .otio file's text."""
     return str(otio.adapters.write_to_string(line, "otio_json")) + "\n"
 
 
 def as_edl(line: otio.schema.Timeline) -> str:
-    """The topmost track as an edit decision list, which knows one."""
-    top = otio.schema.Timeline(name=line.name[:TITLE], global_start_time=line.global_start_time)
+    """The topmost track as an edit decision list, which knows one. Whatever somebody wrote stays on its own line."""
+    top = otio.schema.Timeline(name=one_line(line.name)[:TITLE], global_start_time=line.global_start_time)
     top.tracks.append(line.tracks[-1].deepcopy())
+    for clip in top.tracks[0]:
+        clip.name = one_line(clip.name)
+        for marker in clip.markers:
+            marker.name = one_line(marker.name)
     return str(otio.adapters.write_to_string(top, "cmx_3600"))

@@ -151,6 +151,16 @@ def test_the_time_line_names_the_stills_their_range_and_the_notes(tmp_path):
     assert again.tracks[0][0].duration().value == 6
 
 
+def test_what_somebody_wrote_does_not_become_an_event_of_the_list():
+    says = "lost\r\n002  AX       V     C        00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00\u2028end\x07"
+    line = editorial.timeline(
+        "KITE\nFCM: DROP FRAME", Fraction(24), [Media(name="kite\n.mov", first=0, frames=24)], [Marker(frame=3, says=says)]
+    )
+    rows = editorial.as_edl(line).splitlines()
+    assert rows[0] == "TITLE: KITE FCM: DROP FRAME" and sum(row.startswith("00") for row in rows) == 1
+    assert not any(row.startswith("FCM") for row in rows) and "* FROM CLIP NAME:  kite .mov" in rows
+
+
 def test_a_movie_is_one_file_on_the_time_line():
     line = editorial.timeline("KITE", Fraction(25), [Media(name="kite.mov", first=0, frames=50, alpha="straight")])
     clip = line.tracks[0][0]
