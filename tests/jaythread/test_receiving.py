@@ -170,6 +170,10 @@ def test_what_the_other_side_says_is_not_believed_blindly(package, people):
         {"id": "b", "frame": 1001, "says": "?"},
         {"id": 2, "frame": "no", "says": ""},
         {"id": 3, "frame": 1001, "says": "a" * 5000},
+        {"id": 4, "frame": 1001, "says": "there", "x": float("nan"), "y": 3},
+        {"id": 5, "frame": 1001, "says": "there", "x": 3, "y": float("inf")},
+        {"id": 6, "frame": 10**30, "says": "then"},
+        {"id": 7, "frame": float("inf"), "says": "then"},
         7,
     ]
     actions.take_answer(it, {"state": "whatever", "notes": rows})
