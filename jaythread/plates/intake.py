@@ -9,6 +9,10 @@ from roto.picture import display, movies, sequence, stills
 
 DEFAULT_RATE = Fraction(24)
 TAIL = 64
+MOST_PIXELS = 100_000_000
+"""of a still, as its head says: some are worked on as floats, sixteen bytes each; an 8K scan has half of it"""
+RATES = (Fraction(1), Fraction(1000))
+"""frames a second that a rate may be"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,16 +98,25 @@ def _stills(folder: Path, names: list[str], source: str) -> Found:
     aspect = round(float(seen["pixel_aspect"]), 4)  # type: ignore[arg-type]
     if aspect != 1.0:
         notes.append(_not_square(aspect))
-    rate = seen["rate"]
-    exact = Fraction(*rate) if isinstance(rate, tuple) else Fraction(str(rate)).limit_denominator(1001) if rate else DEFAULT_RATE
-    if not rate:
-        notes.append(f"The stills do not say their rate; {DEFAULT_RATE} frames a second is assumed.")
+    exact = _rate(seen["rate"])
+    if exact is None:
+        says = "do not say their rate" if not seen["rate"] else "say a rate that cannot be"
+        notes.append(f"The stills {says}; {DEFAULT_RATE} frames a second is assumed.")
     return Found(
         source=source if len(names) == 1 or source.endswith(".zip") else f"{len(names)} stills",
-        size=size, rate=exact, first=found.first, last=found.last, names=found.files, notes=tuple(notes),
+        size=size, rate=exact or DEFAULT_RATE, first=found.first, last=found.last, names=found.files, notes=tuple(notes),
         pixel_aspect=aspect,
         space=display.guess(str(seen["format"]), str(seen["depth"]), str(seen["space"])),
     )  # fmt: skip
+
+
+def _rate(said: object) -> Fraction | None:
+    """The rate that a still says, a pair or a number; None where it says none, or one that cannot be."""
+    try:
+        rate = Fraction(*said) if isinstance(said, tuple) else Fraction(str(said)).limit_denominator(1001) if said else None
+    except (ValueError, ZeroDivisionError, OverflowError):
+        return None
+    return rate if rate is not None and RATES[0] <= rate <= RATES[1] else None
 
 
 def _not_square(aspect: float) -> str:
@@ -116,6 +129,9 @@ def _probe(path: Path) -> dict[str, object]:
     except BadPicture as error:
         raise BadUpload(error.message) from error
     wanted = stills.EXTENSIONS[path.suffix.lower()]
+    width, height = int(seen["size"][0]), int(seen["size"][1])  # type: ignore[index]
+    if width * height > MOST_PIXELS:
+        raise BadUpload(f"'{path.name}' is {width} x {height} pixels; {MOST_PIXELS // 10**6} million together are the most.")
     if seen["format"] != wanted:
         raise BadUpload(f"'{path.name}' is not what its name says: inside it is {seen['format']}. Rename it or write it again.")
     if not _is_whole(path, wanted):

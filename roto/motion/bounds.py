@@ -12,6 +12,8 @@ from roto.motion.keys import Keys
 from roto.motion.point_reach import LARGEST_REACH
 from roto.motion.shape import OPACITY, REACH, SHIFT, Shape
 
+__all__ = ["FARTHEST", "LAST_FRAME", "check"]
+
 LAST_FRAME = 10_000_000
 """frames: of a key, before and after 0"""
 MOST_TURN = 3.6e6

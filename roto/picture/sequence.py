@@ -15,6 +15,10 @@ MOST_UNPACKED = 64 << 30
 """bytes: what a zip may unpack to; ten thousand frames of 2K float."""
 MOST_RATIO = 200
 """times: how far a zip may expand; real plates are far below, only made-up bombs above."""
+LAST_NUMBER = 10_000_000
+"""frames: the largest number that a still may bear; beyond it stand dates and times"""
+LONGEST = 100_000
+"""frames from the first still to the last, more than an hour"""
 FREE_EXPANSION = 64 << 20
 """bytes: below this, expansion is not looked at (a flat test picture packs well)."""
 
@@ -88,6 +92,15 @@ def arrange(names: list[str]) -> Sequence:
         a, b = sorted(stems)[:2]
         raise BadUpload(f"Two sequences are mixed here ('{a}...' and '{b}...'). Give one sequence at a time.")
     numbers = sorted(files)
+    if numbers[-1] > LAST_NUMBER:
+        raise BadUpload(
+            f"'{files[numbers[-1]]}' bears the number {str(numbers[-1])[:30]}, which is no frame's. Number the stills otherwise."
+        )
+    if numbers[-1] - numbers[0] >= LONGEST:
+        raise BadUpload(
+            f"The stills run from {numbers[0]} to {numbers[-1]}, but only {len(numbers)} of these frames are there. Number them without"
+            f" such a gap; a shot has {LONGEST} frames at the most."
+        )
     gaps = tuple((a + 1, b - 1) for a, b in pairwise(numbers) if b > a + 1)
     return Sequence(files={n: files[n] for n in numbers}, gaps=gaps)
 

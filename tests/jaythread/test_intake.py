@@ -17,7 +17,7 @@ from jaythread.errors import Refused
 from jaythread.jobs import actions as jobs
 from jaythread.jobs import progress
 from jaythread.jobs.models import Job
-from jaythread.plates import actions, showing
+from jaythread.plates import actions, intake, showing
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from roto.errors import BadPicture, BadUpload
@@ -275,6 +275,37 @@ def test_cancelling_while_decoding_leaves_no_files(people, production, tmp_path,
     assert (plate.state, Job.objects.get().done) == ("cancelled", 3) and not plate.folder.exists()
     actions.remove_shot(people["rafe"], plate.pk)
     assert not Shot.objects.exists()
+
+
+@pytest.mark.parametrize("numbers", [("1", "10000000"), ("20261128120000", "20261128120001"), ("7", "4294967303")])
+def test_numbers_that_are_no_frames_are_refused(people, production, tmp_path, numbers):
+    one = write_stills(tmp_path / "in", 1, 1)[0]
+    paths = [one.rename(one.with_name(f"a.{numbers[0]}.png"))]
+    paths.append(paths[0].with_name(f"a.{numbers[1]}.png"))
+    paths[1].write_bytes(paths[0].read_bytes())
+    with pytest.raises(BadUpload, match=r"no frame's|at the most"):
+        give(people, production, *paths)
+    assert not Shot.objects.exists()
+
+
+@pytest.mark.parametrize(
+    ("rate", "taken"), [((2147483647, 1), 24), ((1, 2147483647), 24), ((0, 1), 24), ((30000, 1001), Fraction(30000, 1001))]
+)
+def test_a_rate_that_cannot_be_is_said_and_another_assumed(people, production, tmp_path, rate, taken):
+    spec = oiio.ImageSpec(64, 48, 3, "half")
+    spec.attribute("framesPerSecond", oiio.TypeDesc("rational"), rate)
+    (tmp_path / "in").mkdir()
+    stills.write(tmp_path / "in" / "a.1001.exr", spec, np.zeros((48, 64, 3), np.float32))
+    shot = give(people, production, tmp_path / "in" / "a.1001.exr")
+    assert shot.rate == taken and any("cannot be" in note or "do not say" in note for note in shot.plates.get().notes) == (taken == 24)
+
+
+def test_a_still_with_too_many_pixels_is_refused_by_what_its_head_says(people, production, tmp_path, monkeypatch):
+    path = write_stills(tmp_path / "in", 1, 1)[0]
+    monkeypatch.setattr(intake, "MOST_PIXELS", 96 * 64 - 1)
+    monkeypatch.setattr(intake.stills, "read", lambda path: pytest.fail("it was decoded"))
+    with pytest.raises(BadUpload, match="million together"):
+        give(people, production, path)
 
 
 def files_of(plate):
