@@ -42,11 +42,13 @@ HIDDEN = "Too much of the patch is held out here."
 ALIKE = "Several places near look just like the patch. Correct it by hand here, or take a larger patch that holds something of its own."
 NEARLY = 0.1
 """of confidence times agreement: places that are worse by less look alike"""
+LIKELY = 0.7
+"""correlation on a halved picture, below which a place does not look like the patch"""
 APART = 2.0
 """px: matches farther apart than this are two"""
 MOST_ALIKE = 4
 """places beside the one that was found that are looked at: so many of the nearest, and of the best"""
-DETAIL = 16
+DETAIL = 8
 """px of a level: across a patch at the least, where places that look alike are sought"""
 STRAYS = {True: 0.3, False: 0.12}
 """by whether its movement is known: how far a patch may be found from where it is expected, of the way from there to the next place that
@@ -269,7 +271,7 @@ class Follower:
         known[at[inside, 1], at[inside, 0]] = 1
         if values.shape[0] >= coarse.shape[0] or values.shape[1] >= coarse.shape[1] or known.sum() < 12:
             return None
-        score = cv2.matchTemplate(coarse, values, cv2.TM_CCOEFF_NORMED, mask=known)
+        score = cv2.matchTemplate(coarse, values, cv2.TM_CCOEFF_NORMED, mask=None if known.all() else known)  # without one it is quick
         score[~np.isfinite(score)] = -1
         return np.asarray(score, np.float32), (int(a), int(b))
 
@@ -292,7 +294,7 @@ class Follower:
         if scored is None:
             return []
         score, (a, b) = scored
-        tops = (score >= cv2.dilate(score, np.ones((5, 5), np.uint8))) & (score > score.max() - 3 * NEARLY)
+        tops = (score >= cv2.dilate(score, np.ones((5, 5), np.uint8))) & (score > max(LIKELY, score.max() - 2 * NEARLY))
         rows, columns = np.nonzero(tops)
         best = np.argsort(-score[rows, columns], kind="stable")[:MOST_ALIKE]
         near = np.argsort(np.hypot(columns - a, rows - b), kind="stable")[:MOST_ALIKE]

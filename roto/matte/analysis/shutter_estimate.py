@@ -20,10 +20,10 @@ LEAST_SPEED = 3.0
 """px a frame: below it motion does not show beside the softness of the lens"""
 LEAST_PLACES = 40
 GROUPS = 12
-DRAWS, SURE = 30, 1.9
+DRAWS, SURE = 30, 2.6
 """how often the groups are drawn anew, with repeats, to see how far the answer goes apart (Efron's bootstrap), and how many of its spreads
 hold in nine of ten tries"""
-LEAST_GIVE, MOST_GIVE = 5.0, 60.0
+LEAST_GIVE, MOST_GIVE = 8.0, 60.0
 """degrees: what is said at the least, and from where on there is no answer"""
 
 
