@@ -25,8 +25,9 @@ def tryout_for(user: User, shot_id: int, tryout_id: uuid.UUID, what: str) -> tup
     return shot, lookups.tryout_row(shot, str(tryout_id))
 
 
-def prepared(shot: Shot, row: Tryout, draft: Any | None = None) -> tuple[document.Tryout, Sources]:
-    """A tryout and what it is made from, with an edit laid on it that is not saved yet: of one of its lines, or of shapes of its mattes."""
+def prepared(shot: Shot, row: Tryout, draft: Any | None = None, *, solve: bool = False) -> tuple[document.Tryout, Sources]:
+    """A tryout and what it is made from, with an edit laid on it that is not saved yet: of one of its lines, or of shapes of its mattes.
+    solve: fringes that are not solved yet are solved on each frame that is asked for."""
     core = commands.drafted(row, draft)
     mattes = {}
     if draft is not None and not hasattr(draft, "tryout"):
@@ -34,12 +35,12 @@ def prepared(shot: Shot, row: Tryout, draft: Any | None = None) -> tuple[documen
             was = core_cache.matte(shot, matte_row(shot, matte_id))
             if (now := laid_on(was, draft)) is not was:
                 mattes[matte_id] = now
-    return core, sources_of(shot, core, mattes)
+    return core, sources_of(shot, core, mattes, solve=solve)
 
 
 def picture(shot: Shot, row: Tryout, frame: int, width: int | None, draft: Any | None = None, bright: str = "") -> NDArray[np.uint8]:
     """A composed frame as it is displayed, at most so wide."""
-    core, sources = prepared(shot, row, draft)
+    core, sources = prepared(shot, row, draft, solve=True)
     return compose.shown(compose.compose(core, sources, frame, width, bright))
 
 

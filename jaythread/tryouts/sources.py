@@ -16,7 +16,7 @@ from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.tryouts import graphics
 from roto.errors import BadTryout
-from roto.matte.render import render
+from roto.matte.render import FRINGE, render
 from roto.matte.stack import Matte as CoreMatte
 from roto.picture import display, stills
 from roto.track.track import Track
@@ -33,10 +33,15 @@ _lock = threading.Lock()
 
 
 def sources_of(
-    shot: Shot, tryout: Tryout, mattes: dict[str, CoreMatte] | None = None, tracks: dict[str, Track] | None = None, whole: bool = False
+    shot: Shot,
+    tryout: Tryout,
+    mattes: dict[str, CoreMatte] | None = None,
+    tracks: dict[str, Track] | None = None,
+    whole: bool = False,
+    solve: bool = False,
 ) -> Sources:
     """The sources of a tryout. mattes: those of this shot that are to be otherwise than they are saved, an edit laid on them, or frozen;
-    tracks likewise. whole: pictures from the stills themselves and all moments of the exposure, as they are delivered."""
+    tracks likewise. whole: pictures from the stills themselves and all moments of the exposure, as they are delivered. solve: fringes that are not solved yet are solved, each frame by itself."""
     others = {s.name: s for s in Shot.objects.filter(production=shot.production_id, name__in=tryout.clips() - {""})}
     shots = {"": shot, **others}
     plates = {name: plate for name, one in shots.items() if (plate := one.plates.filter(state=State.READY).first()) is not None}
@@ -46,7 +51,7 @@ def sources_of(
     }
 
     def matte(name: str, matte_id: str, frame: int, grow: float) -> NDArray[np.float32]:
-        return _alpha(shots[name], matte_id, frame, grow, None if name else (mattes or {}).get(matte_id), whole)
+        return _alpha(shots[name], matte_id, frame, grow, None if name else (mattes or {}).get(matte_id), whole, solve)
 
     return Sources(
         films=films,
@@ -89,7 +94,7 @@ def _by_table(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
     return np.asarray(cv2.LUT(np.ascontiguousarray(pixels), _TABLE), np.float32)
 
 
-def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatte | None, whole: bool) -> NDArray[np.float32]:
+def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatte | None, whole: bool, solve: bool) -> NDArray[np.float32]:
     """A matte of a frame, its outlines grown by so many px. instead: of the saved one."""
     key = (matte_id, shot.revision, frame, grow)
     if instead is None and not whole:
@@ -98,9 +103,9 @@ def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatt
                 return found.astype(np.float32) / np.float32(65535)
     core = instead if instead is not None else core_cache.matte(shot, matte_row(shot, matte_id))
     core = core.grown(grow)
-    solver = ShotFringes(shot) if whole else ShotFringes(shot, wait=False, steady=False)
+    solver = ShotFringes(shot, wait=whole or solve, steady=whole)
     made = render(core, frame, threads=2, depth="16", fringes=solver, cap=8 if instead is not None and not whole else None)
-    if instead is None and not whole:
+    if instead is None and not whole and FRINGE[made.fringe] in ("none", "steady"):
         with _lock:
             _alphas[key] = made.alpha
     return made.alpha.astype(np.float32) / np.float32(65535)

@@ -5,11 +5,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.jit import kernel
+from roto.jit import kernel, leaf
 from roto.picture import display
 
 Box = tuple[int, int, int, int]
 TABLE = display.shown(np.arange(65538) / 65536.0).astype(np.float32)
+EDGES = display.light((np.arange(1, 256) - 0.5) / 255.0).astype(np.float32)
+"""the light from which on a number of 8 bits is shown, for 1 to 255"""
+FLOORS = np.searchsorted(EDGES, np.arange(65537, dtype=np.float32) / np.float32(65536), side="right").astype(np.uint8)
+"""the number of 8 bits at each step of light; before the next step it goes up by one at most"""
 WHOLE = np.ones((1, 1), np.float32)
 """in place of alpha, where all of a picture is laid on"""
 
@@ -41,20 +45,35 @@ def _shade(canvas, dark, left, top, colour):
                 canvas[top + y, left + x, c] += d * (colour[c] - canvas[top + y, left + x, c])
 
 
+@leaf
+def _within(light):
+    above = light if light > 0.0 else np.float32(0.0)  # what is no number is black
+    return above if above < 1.0 else np.float32(1.0)
+
+
 @kernel
 def _numbers(light, table, top, out):
     steps = np.float32(len(table) - 2)
     for i in range(light.size):
-        at = min(max(light[i], np.float32(0.0)), np.float32(1.0)) * steps
+        at = _within(light[i]) * steps
         k = np.uint32(at)
         out[i] = np.uint16(np.rint((table[k] + (at - np.float32(k)) * (table[k + 1] - table[k])) * top))
+
+
+@kernel
+def _bytes(light, floors, edges, out):
+    steps = np.float32(len(floors) - 1)
+    for i in range(light.size):
+        at = _within(light[i])
+        low = floors[np.uint32(at * steps)]
+        out[i] = low + np.uint8(low < 255 and at >= edges[low])
 
 
 @kernel
 def _through_table(light, table, out):
     steps = np.float32(len(table) - 2)
     for i in range(light.size):
-        at = min(max(light[i], np.float32(0.0)), np.float32(1.0)) * steps
+        at = _within(light[i]) * steps
         k = np.uint32(at)
         out[i] = table[k] + (at - np.float32(k)) * (table[k + 1] - table[k])
 
@@ -69,7 +88,11 @@ def shown(light: NDArray[np.float32]) -> NDArray[np.float32]:
 def numbers(light: NDArray[np.float32], depth: str) -> NDArray[Any]:
     """Linear light as it is displayed, in whole numbers of 8 or 16 bits, rounded to the nearest: `shown` in one pass."""
     out = np.empty(light.shape, np.uint8 if depth == "8" else np.uint16)
-    _numbers(np.ascontiguousarray(light).reshape(-1), TABLE, np.float32(255 if depth == "8" else 65535), out.reshape(-1))
+    flat = np.ascontiguousarray(light).reshape(-1)
+    if depth == "8":
+        _bytes(flat, FLOORS, EDGES, out.reshape(-1))
+    else:
+        _numbers(flat, TABLE, np.float32(65535), out.reshape(-1))
     return out
 
 

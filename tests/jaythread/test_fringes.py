@@ -18,6 +18,8 @@ from jaythread.desk.matting import fringes
 from jaythread.desk.models import Shape, StackEntry
 from jaythread.errors import Refused
 from jaythread.jobs import actions as jobs
+from jaythread.tryouts import actions as tryouts
+from jaythread.tryouts import pictures as tryout_pictures
 from roto.exchange import document
 from roto.matte.render import render
 
@@ -168,3 +170,16 @@ def test_old_solved_frames_that_nothing_asks_for_are_cleared_out(shot, rafe, kit
     left = {p.stem for p in folder.iterdir()}
     assert "old" not in left and "new" in left
     assert len(fringes.solved_frames(rafe, shot.pk, entry)) == LAST - FIRST + 1 and fringes.clear_out(shot) == 0
+
+
+def test_a_tryout_at_rest_is_seen_with_its_fringes_solved(shot, rafe, kite):
+    paint(shot, rafe, kite)
+    row = tryouts.begin(rafe, shot.pk, uuid.uuid4(), "baked", None, FIRST + 1)[1]
+    shot.refresh_from_db()
+    frame, ground = FIRST + 3, np.array([0x8A, 0x8F, 0x93])
+    made = tryout_pictures.picture(shot, row, frame, None).astype(int)
+    away = np.abs(made - ground).max(axis=2)
+    there = subject(frame)
+    bare = render(core(shot), FIRST, fringes=fringes.ShotFringes(shot, wait=False)).alpha[subject(FIRST)]
+    assert (bare == 0).mean() > 0.35  # much of the kite is found by solving only
+    assert (away[there] > 20).mean() > 0.95 and away[~there].mean() < 2

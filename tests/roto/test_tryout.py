@@ -230,6 +230,14 @@ def test_what_is_displayed_is_the_curve():
     assert np.abs(laying.shown(light) - np.clip(display.shown(np.clip(light, 0, 1)), 0, 1)).max() < 1e-6
 
 
+@pytest.mark.parametrize("depth,top", [("8", 255), ("16", 65535)])
+def test_numbers_are_rounded_to_the_nearest_and_what_is_no_number_is_black(depth, top):
+    light = np.concatenate([np.random.default_rng(5).random(20_000) ** 3, [-1.0, 0.0, 1.0, 7.0, np.nan, -np.inf, np.inf]]).astype(np.float32)
+    made = laying.numbers(light, depth).astype(float)
+    assert np.abs(made[:-7] - display.shown(light[:-7].astype(float)) * top).max() < 0.5 + 1e-6 * top
+    assert made[-7:].tolist() == [0, 0, top, top, 0, 0, top]
+
+
 def test_another_size_is_fitted_filled_or_left():
     small = {fit: made(line(Clip(shot="OTHER", fit=fit)))[:, :, 0] for fit in ("fit", "fill", "own")}
     assert (small["own"] > 0.05).sum() == 24 * 16 and (small["fit"] > 0.05).all() and np.allclose(small["fill"], 0.3, atol=0.01)
