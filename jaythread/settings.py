@@ -28,6 +28,7 @@ INSTALLED_APPS = [
     "jaythread.plates",
     "jaythread.desk",
     "jaythread.tryouts",
+    "jaythread.review",
     "jaythread.delivery",
     "jaythread.receiving",
 ]

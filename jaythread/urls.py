@@ -18,6 +18,8 @@ from jaythread.jobs.api import router as jobs_router
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
 from jaythread.receiving import pages as receiving
+from jaythread.review import pages as review
+from jaythread.review.api import router as review_router
 from jaythread.tryouts import pages as tryouts
 from jaythread.tryouts.api import router as tryouts_router
 from roto.errors import RotoError
@@ -28,6 +30,7 @@ api.add_router("", jobs_router)
 for part in (edits, pictures, tracks, fit, exchange):
     api.add_router("", part.router)
 api.add_router("", tryouts_router)
+api.add_router("", review_router)
 
 
 @api.exception_handler(RotoError)
@@ -72,6 +75,8 @@ urlpatterns = [
     path("shots/<int:shot_id>/desk", desk.desk, name="desk"),
     path("shots/<int:shot_id>/tryouts", tryouts.shot, name="tryouts"),
     path("shots/<int:shot_id>/tryouts/<uuid:tryout_id>", tryouts.tryout, name="tryout"),
+    path("shots/<int:shot_id>/mattes/<uuid:matte_id>/check", review.sheet, name="check-sheet"),
+    path("shots/<int:shot_id>/mattes/<uuid:matte_id>/check/<int:frame>/<str:way>", review.small, name="checked"),
     path("shots/<int:shot_id>/deliveries", delivery.shot, name="deliveries"),
     path("shots/<int:shot_id>/deliveries/shown", delivery.shown, name="shown"),
     path("productions/<int:production_id>/recipes", delivery.production_recipes, name="recipes"),

@@ -22,12 +22,17 @@ def as_bytes(plate: Plate | None, frame: int) -> np.ndarray:
     return np.asarray(display.to_screen(stills.read(path), plate.space))
 
 
-def from_proxy(plate: Plate, frame: int, size: tuple[int, int]) -> np.ndarray:
-    """The same from the frame's small lossy picture, which is quick to read, brought to a size (width, height)."""
+def small(plate: Plate, frame: int) -> np.ndarray:
+    """A frame's small lossy picture as it is, uint8 (h, w, 3). NotThere where it has none."""
     path = plate.proxy(frame)
     if not path.exists():
         raise NotThere(f"Frame {frame} has no small picture yet.")
-    return np.asarray(cv2.resize(stills.read(path)[..., :3], size, interpolation=cv2.INTER_LINEAR))
+    return np.asarray(stills.read(path)[..., :3])
+
+
+def from_proxy(plate: Plate, frame: int, size: tuple[int, int]) -> np.ndarray:
+    """The same from the frame's small lossy picture, which is quick to read, brought to a size (width, height)."""
+    return np.asarray(cv2.resize(small(plate, frame), size, interpolation=cv2.INTER_LINEAR))
 
 
 def newest(shot: Shot, frame: int) -> np.ndarray:

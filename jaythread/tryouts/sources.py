@@ -41,7 +41,8 @@ def sources_of(
     solve: bool = False,
 ) -> Sources:
     """The sources of a tryout. mattes: those of this shot that are to be otherwise than they are saved, an edit laid on them, or frozen;
-    tracks likewise. whole: pictures from the stills themselves and all moments of the exposure, as they are delivered. solve: fringes that are not solved yet are solved, each frame by itself."""
+    tracks likewise. whole: pictures from the stills themselves and all moments of the exposure, as they are delivered.
+    solve: fringes that are not solved yet are solved, each frame by itself."""
     others = {s.name: s for s in Shot.objects.filter(production=shot.production_id, name__in=tryout.clips() - {""})}
     shots = {"": shot, **others}
     plates = {name: plate for name, one in shots.items() if (plate := one.plates.filter(state=State.READY).first()) is not None}

@@ -17,6 +17,7 @@ from jaythread.desk.models import Note
 from jaythread.jobs.models import Job
 from jaythread.plates.models import Plate
 from jaythread.receiving import actions as receiving
+from jaythread.review.models import Finding
 
 from ..conftest import FIRST, command, trace
 from .every_command import PLATE_LINE
@@ -49,6 +50,8 @@ ROWS = {
     "desk": ("GET", "/shots/{shot}/desk", None, (IN, 404, 200, 200, 200)),
     "tryouts": ("GET", "/shots/{shot}/tryouts", None, (IN, 404, 200, 200, 200)),
     "tryout": ("GET", "/shots/{shot}/tryouts/{tryout}", None, (IN, 404, 200, 200, 200)),
+    "check-sheet": ("GET", "/shots/{shot}/mattes/{matte}/check", None, (IN, 404, 200, 200, 200)),
+    "checked": ("GET", "/shots/{shot}/mattes/{matte}/check/1001/plate", None, (IN, 404, 200, 200, 200)),
     "deliveries": ("POST", "/shots/{shot}/deliveries", {"matte": "{matte}"}, (IN, 404, 403, 302, 302)),
     "delivery": ("GET", "/deliveries/{delivery}", None, (IN, 404, 200, 200, 200)),
     "delivery-state": ("GET", "/deliveries/{delivery}/state", None, (IN, 404, 200, 200, 200)),
@@ -94,6 +97,13 @@ ROWS = {
     "api:fit_state": ("GET", "/api/shots/{shot}/mattes/{matte}/fit", None, (401, 404, 200, 200, 200)),
     "api:fit_on_frame": ("GET", "/api/shots/{shot}/mattes/{matte}/fit/1001", None, (401, 404, 200, 200, 200)),
     "api:looked": ("JSON", "/api/shots/{shot}/mattes/{matte}/looked", {"frame": 1001}, (401, 404, 403, 200, 200)),
+    "api:check": ("GET", "/api/shots/{shot}/mattes/{matte}/check", None, (401, 404, 200, 200, 200)),
+    "api:answer_finding": (
+        "JSON",
+        "/api/shots/{shot}/findings/{finding}/answer",
+        {"meant": True, "reason": "a gust"},
+        (401, 404, 403, 200, 200),
+    ),
     "api:pull": ("JSON", "/api/shots/{shot}/shapes/{shape}/pull", {"frame": 1001, "radius": 100}, (401, 404, 422, 422, 422)),
     "api:export": ("GET", "/api/shots/{shot}/mattes/{matte}/document", None, (401, 404, 200, 200, 200)),
     "api:find_by_hints": ("JSON", "/api/shots/{shot}/hints", {"frame": 1001, "hints": [{"path": [[22, 30]]}]}, (401, 404, 403, 200, 200)),
@@ -132,9 +142,10 @@ def places(shot, people):
     link, secret = receiving.make_link(people["rafe"], it.pk, "somebody", 3)
     sending = receiving.send(people["rafe"], it.pk)
     recipe = recipes.save(people["rafe"], shot.production_id, "Grading", "", {})
+    finding = Finding.objects.create(matte=matte, what="gone", first=1001, last=1001, amount=1, harm=10, says="It is gone.", key="k")
     note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
     return {
-        "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk,
+        "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk, "finding": finding.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
         "new": uuid.uuid4(), "shape": shape, "track": track, "job": Job.objects.get().pk, "tryout": tryout,
     }  # fmt: skip

@@ -232,7 +232,9 @@ def test_what_is_displayed_is_the_curve():
 
 @pytest.mark.parametrize("depth,top", [("8", 255), ("16", 65535)])
 def test_numbers_are_rounded_to_the_nearest_and_what_is_no_number_is_black(depth, top):
-    light = np.concatenate([np.random.default_rng(5).random(20_000) ** 3, [-1.0, 0.0, 1.0, 7.0, np.nan, -np.inf, np.inf]]).astype(np.float32)
+    light = np.concatenate([np.random.default_rng(5).random(20_000) ** 3, [-1.0, 0.0, 1.0, 7.0, np.nan, -np.inf, np.inf]]).astype(
+        np.float32
+    )
     made = laying.numbers(light, depth).astype(float)
     assert np.abs(made[:-7] - display.shown(light[:-7].astype(float)) * top).max() < 0.5 + 1e-6 * top
     assert made[-7:].tolist() == [0, 0, top, top, 0, 0, top]

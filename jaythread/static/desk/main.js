@@ -10,6 +10,7 @@ import { call, get } from "./net/api.js";
 import { ClipPictures } from "./net/clips.js";
 import { Drawing } from "./net/drawing.js";
 import { Edits } from "./net/edits.js";
+import { Findings } from "./net/findings.js";
 import { Fits } from "./net/fits.js";
 import { Fringes } from "./net/fringes.js";
 import { InStep } from "./net/in_step.js";
@@ -51,6 +52,14 @@ function element(id) {
   return /** @type {HTMLElement} */ (document.getElementById(id));
 }
 
+// An address may say which matte, step and frame to open with, as the check sheet's do.
+function arrive(desk, asked) {
+  const { store } = desk, frame = Number(asked.get("frame"));
+  if (store.document.mattes.some((m) => m.id === asked.get("matte"))) store.selection.turnTo(asked.get("matte"));
+  if (asked.get("step") === "check") desk.setStep("check");
+  if (frame) store.view.go(frame);
+}
+
 // The parts that talk to the server.
 function network(store) {
   const edits = new Edits(store);
@@ -62,7 +71,7 @@ function network(store) {
   const work = new Work(store, news);
   return {
     edits, mattes, plates, news, work, thumbnails: new Thumbnails(store, edits), fringes: new Fringes(store, edits, mattes, work),
-    tracks: new Tracks(store, edits, work), drawing: new Drawing(store, edits, work), fits: new Fits(store, edits, work), notes: new Notes(store, news), preview: new Preview(store, edits),
+    tracks: new Tracks(store, edits, work), drawing: new Drawing(store, edits, work), fits: new Fits(store, edits, work), findings: new Findings(store, work), notes: new Notes(store, news), preview: new Preview(store, edits),
     inUse: new InUse(store), clips: new ClipPictures(store, (plate, frame) => plates.url("quick", frame, plate)),
   };
 }
@@ -72,7 +81,7 @@ async function open() {
   const data = await get(`/shots/${root.dataset.shot}/desk`);
   const store = new Store(data);
   const net = network(store);
-  const { edits, mattes, plates, fringes, tracks, drawing, fits, notes, preview, clips, inUse } = net;
+  const { edits, mattes, plates, fringes, tracks, drawing, fits, findings, notes, preview, clips, inUse } = net;
   const stage = new Stage(element("stage"), store, plates, mattes);
   const player = new Player(store);
   player.isThere = (frame) => plates.quick.has(frame) || plates.missing.has(frame);
@@ -83,13 +92,13 @@ async function open() {
   desk.pointer = stage.pointer = new Pointer(stage, () => desk.tool);
   desk.pointer.erased = (p) => /** @type {any} */ (desk).erase(p);
   desk.pointer.pressed = () => (board.keys = []); // the hand is on the picture now, not on a key
-  Object.assign(stage, { drawing, fringes, fits, notes, preview, clips, inUse });
+  Object.assign(stage, { drawing, fringes, fits, findings, notes, preview, clips, inUse });
   inUse.wide = () => (stage.wantsFull ? null : Math.max(16, Math.min(data.shot.size[0], Math.ceil(stage.rect()[2] * (devicePixelRatio || 1)))));
   mattes.elsewhere = (command) => inUse.draft(command);
   board.fits = fits;
   board.setRange = (frames) => /** @type {any} */ (desk).setRange(frames);
   desk.room = new Room(root, board);
-  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [inUse, "loaded", "matte"], [tracks, "state", "outline"], [drawing, "state", "outline"], [fits, "state", "outline"], [notes, "state", "outline"]])) {
+  for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [inUse, "loaded", "matte"], [tracks, "state", "outline"], [drawing, "state", "outline"], [fits, "state", "outline"], [findings, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }
   fits.addEventListener("state", () => board.draw());
@@ -103,8 +112,7 @@ async function open() {
   if (!second) comeBack(root.dataset.who, store, ({ scale, x, y }) => stage.setView(makeView(scale, x, y)));
   if (!second) addEventListener("pagehide", () => leave(root.dataset.who, store, { ...stage.view, fitted: stage.fitted }));
   new InStep(store, net.news, root.dataset.who, second);
-  const wanted = Number(new URLSearchParams(location.search).get("frame"));
-  if (wanted) store.view.go(wanted);
+  arrive(desk, new URLSearchParams(location.search));
   stage.draw("outline");
   document.body.dataset.open = "1";
   complete(store);

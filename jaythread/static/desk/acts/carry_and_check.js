@@ -36,6 +36,27 @@ export const carryAndCheck = {
     this.goWeak(list[(list.indexOf(store.view.frame) + 1) % list.length]);
   },
 
+  goFound(id) {
+    const { store, findings } = this;
+    const found = findings.open.find((f) => f.id === id);
+    if (!found) return;
+    findings.chosen = id;
+    store.view.go(Math.max(found.first, store.document.shot.first));
+    findings.dispatchEvent(new Event("state"));
+    store.dispatchEvent(new Event("frame")); // also when it is the frame that is up
+  },
+
+  // What was found, from the worst on; beyond the last one the first again.
+  async nextFound() {
+    const { store, findings } = this;
+    if (store.view.step !== "check") this.setStep("check");
+    await findings.ask();
+    const list = findings.open;
+    if (!findings.state?.fresh.length) return this.tell("The frames were not looked at yet: press the button Look at all frames in the step Check.");
+    if (!list.length) return this.tell("Nothing is thought wrong with any frame that was looked at.");
+    this.goFound(list[(list.findIndex((f) => f.id === findings.chosen) + 1) % list.length].id);
+  },
+
   async lookedAt() {
     const { store, fits } = this;
     if (!store.document.mayTrace || !fits.on) return;

@@ -127,3 +127,18 @@ export function place(pen, x, y) {
     pen.stroke();
   }
 }
+
+// Where something was found: a quarter round at each corner of its box, ochre for the one in hand.
+export function foundBox(pen, [x0, y0, x1, y1], view, chosen) {
+  const [left, top, right, bottom] = [x0 * view.scale + view.x - 7, y0 * view.scale + view.y - 7, x1 * view.scale + view.x + 7, y1 * view.scale + view.y + 7];
+  const r = Math.min(12, (right - left) / 2, (bottom - top) / 2);
+  for (const [colour, width] of /** @type {[string, number][]} */ ([[CASING, 5], [chosen ? OCHRE : INK, chosen ? 2.6 : 1.8]])) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    for (const [x, y, from] of [[left + r, top + r, Math.PI], [right - r, top + r, 1.5 * Math.PI], [right - r, bottom - r, 0], [left + r, bottom - r, 0.5 * Math.PI]]) {
+      pen.beginPath();
+      pen.arc(x, y, r, from, from + Math.PI / 2);
+      pen.stroke();
+    }
+  }
+}

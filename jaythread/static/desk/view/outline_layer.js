@@ -2,7 +2,7 @@
 
 import { reachLines } from "../geom/reach.js";
 import * as glyphs from "../glyphs/outlines.js";
-import { found, marks, place } from "../glyphs/tracks.js";
+import { found, foundBox, marks, place } from "../glyphs/tracks.js";
 
 const LOUPE = { radius: 64, away: 104, times: 4 }; // screen px, and how much larger
 const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
@@ -49,8 +49,9 @@ export class OutlineLayer {
 
   // Where outlines are off, and what notes point at.
   paintMarks(pen) {
-    const { fits, notes, view } = this.stage;
+    const { fits, findings, notes, view } = this.stage;
     if (!this.store.view.hidden) marks(pen, fits?.marks || [], view);
+    for (const { box, chosen } of findings?.here || []) foundBox(pen, box, view, chosen);
     for (const note of notes?.here || []) place(pen, note.x * view.scale + view.x, note.y * view.scale + view.y);
   }
 

@@ -5,6 +5,7 @@ export { carryStep } from "./carry.js";
 export { drawnPart } from "./drawn.js";
 export { checkStep } from "./check.js";
 export { corner } from "./corner.js";
+export { findingsPart } from "./findings.js";
 export { history } from "./history.js";
 export { keysDialog } from "./keys_dialog.js";
 export { notes } from "./notes.js";

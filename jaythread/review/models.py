@@ -1,0 +1,63 @@
+"""What was read of the frames of mattes, and what is thought wrong with them."""
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from jaythread.desk.models import Matte
+
+
+class FrameCheck(models.Model):
+    """What was read of a frame of a matte. key: what it was read from, the frames beside it among it; another one now makes it stale.
+
+    read: reading, moving, capped and fringe, as `roto.check` has them. small: the matte as an 8-bit grey PNG, SMALL px wide at most.
+    edges, edges_key: the edge beside the plate's, and how it meets other mattes, on the frames where that was read.
+    """
+
+    matte = models.ForeignKey(Matte, models.CASCADE, related_name="checks")
+    frame = models.IntegerField()
+    key = models.CharField(max_length=64)
+    read = models.JSONField()
+    small = models.BinaryField()
+    edges = models.JSONField(null=True, blank=True)
+    edges_key = models.CharField(max_length=64, blank=True)
+
+    class Meta:
+        ordering = ["frame"]
+        constraints = [models.UniqueConstraint(fields=["matte", "frame"], name="check_once_a_frame")]
+
+    def __str__(self) -> str:
+        return f"check of {self.matte} on {self.frame}"
+
+
+class State(models.TextChoices):
+    OPEN = "open"
+    MEANT = "meant so"
+    RIGHT = "put right"
+
+
+class Finding(models.Model):
+    """What is thought wrong with a matte (`roto.check.findings.Finding`), and how it stands. key: what it was measured on. user, reason:
+    who says that it is meant so, and why."""
+
+    matte = models.ForeignKey(Matte, models.CASCADE, related_name="findings")
+    what = models.CharField(max_length=12)
+    first = models.IntegerField()
+    last = models.IntegerField()
+    box = models.JSONField(null=True, blank=True)
+    amount = models.FloatField()
+    harm = models.FloatField()
+    says = models.CharField(max_length=300)
+    why = models.CharField(max_length=300, blank=True)
+    other = models.CharField(max_length=40, blank=True)
+    key = models.CharField(max_length=64)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, blank=True, related_name="findings")
+    reason = models.CharField(max_length=300, blank=True)
+    changed = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-harm", "first"]
+
+    def __str__(self) -> str:
+        return self.says

@@ -1,0 +1,219 @@
+"""Reading the frames of a matte as a job: only those that changed since, a few at a time, in time with their neighbours."""
+
+import hashlib
+import time
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.matting.fringes import ShotFringes
+from jaythread.desk.models import Matte
+from jaythread.errors import NotThere
+from jaythread.jobs.models import Job
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, Prepared, register
+from jaythread.plates import frames as plate_frames
+from jaythread.plates.models import Plate
+from jaythread.productions.models import Shot
+from jaythread.review import judging
+from jaythread.review.models import FrameCheck
+from roto.check import edges, motion, neighbours, reading
+from roto.errors import BadPicture
+from roto.matte.modes import SOLVE
+from roto.matte.render import FRINGE, Rendered, render
+from roto.package.cache_keys import matte_keys
+from roto.picture import stills
+
+METHOD = "1"
+"""a part of every key: raised when the same frame would be read otherwise"""
+SMALL = 320
+"""px: the width of the small pictures on the sheet"""
+EVERY = 6
+"""frames: every so many the edge is held against the plate's, and other mattes against this one"""
+WORKERS = 2
+AHEAD = 3
+"""frames that are rendered ahead"""
+TELL_EVERY = 1.0
+"""seconds after which what was found so far is told"""
+OTHERS = 4
+"""mattes of the shot that are held against one"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Keys:
+    """What each frame of a matte is read from, by frame: by itself and its neighbours; and its edges, on the frames where they are read."""
+
+    frames: dict[int, str]
+    edges: dict[int, str]
+
+
+def keys_of(shot: Shot, row: Matte, plate: Plate | None) -> Keys:
+    """The keys of the working range as the shapes are now."""
+    first, last = shot.working
+    frames = range(first, last + 1)
+    core = core_cache.matte(shot, row)
+    solver = ShotFringes(shot, wait=False, steady=False)
+    shapes = matte_keys(core, frames, solver)
+    common = f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0}"
+    # a fringe that was steadied since is another picture of the same shapes
+    steadied = [set(solver.standing(core, at)) for at, entry in enumerate(core.entries) if entry.mode == SOLVE]
+    own = {f: f"{shapes[f]} {[f in there for there in steadied]}" for f in frames}
+    around = {f: _mixed(common, *(own.get(k, "") for k in (f - 1, f, f + 1))) for f in frames}
+    beside = [matte_keys(core_cache.matte(shot, other), frames) for other in _others(shot, row)]
+    chosen = [f for f in frames if (f - first) % EVERY == min(EVERY // 2, (last - first) // 2)]
+    return Keys(frames=around, edges={f: _mixed(around[f], *(keys[f] for keys in beside)) for f in chosen})
+
+
+def _mixed(*parts: str) -> str:
+    return hashlib.blake2b("\n".join(parts).encode(), digest_size=20).hexdigest()
+
+
+def _others(shot: Shot, row: Matte) -> list[Matte]:
+    return list(shot.mattes.exclude(pk=row.pk)[:OTHERS])
+
+
+def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
+    """The matte is there."""
+    lookups.matte_row(shot, subject)
+    return Prepared()
+
+
+def _measure(job: Job, progress: Progress) -> str:
+    """Read what has changed of the working range; safe to run again. What is found is told while it goes on."""
+    row = lookups.matte_row(job.shot, job.subject)
+    plate = job.shot.plates.first()
+    keys = keys_of(job.shot, row, plate)
+    known = {c.frame: (c.key, c.edges_key) for c in row.checks.all()}
+    stale = [f for f, key in keys.frames.items() if known.get(f, ("", ""))[0] != key]
+    edged = [f for f, key in keys.edges.items() if known.get(f, ("", ""))[1] != key]
+    progress.begin(len(stale) + len(edged))
+    told, done = time.monotonic(), 0
+    reader = Reader(job.shot, row, plate)
+    for frame, read, small in reader.frames(stale):
+        FrameCheck.objects.update_or_create(matte=row, frame=frame, defaults={"key": keys.frames[frame], "read": read, "small": small})
+        done += 1
+        if time.monotonic() - told > TELL_EVERY:
+            judging.judge(job.shot, row)
+            told = time.monotonic()
+        progress.step(done)
+    for frame, read in reader.edges(edged):
+        row.checks.filter(frame=frame).update(edges=read, edges_key=keys.edges[frame])
+        done += 1
+        progress.step(done)
+    judging.judge(job.shot, row, whole=True)
+    return ""
+
+
+READING = register(
+    Kind(name="check.read", may="trace", busy="This matte is being checked already.", prepare=_prepare, run=_measure),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Ready:
+    """A frame rendered and made ready."""
+
+    look: motion.Look | None
+    reading: reading.Reading
+    rendered: Rendered
+    small: bytes
+
+
+class Reader:
+    """Renders and reads the frames of one matte."""
+
+    def __init__(self, shot: Shot, row: Matte, plate: Plate | None) -> None:
+        self.plate, self.first, self.last = plate, *shot.working
+        self.core = core_cache.matte(shot, row)
+        self.solver = ShotFringes(shot, wait=False, steady=False).ready(self.core)
+        self.others = {other.name: core_cache.matte(shot, other) for other in _others(shot, row)}
+        self.cuts = frozenset(plate.cut_frames) if plate is not None else frozenset()
+
+    def _ready(self, frame: int) -> _Ready:
+        done = render(self.core, frame, threads=1, depth="8", fringes=self.solver)
+        alpha = done.alpha
+        try:
+            picture = None if self.plate is None else plate_frames.small(self.plate, frame)
+        except NotThere:
+            picture = None
+        width = min(SMALL, alpha.shape[1])
+        size = (width, max(1, round(alpha.shape[0] * width / alpha.shape[1])))
+        small = stills.encode_picture(cv2.resize(alpha, size, interpolation=cv2.INTER_AREA), ".png")
+        look = None if picture is None else motion.ready(picture, alpha)
+        return _Ready(look=look, reading=reading.read(alpha, picture), rendered=done, small=small)
+
+    def frames(self, wanted: list[int]) -> Iterator[tuple[int, dict[str, Any], bytes]]:
+        """What is read of these frames, as it is kept, and their small pictures."""
+        needed = sorted({f for frame in wanted for f in (frame - 1, frame, frame + 1) if self.first <= f <= self.last})
+        ready: dict[int, Future[_Ready]] = {}
+        pool = ThreadPoolExecutor(WORKERS)
+        ahead = iter(needed)
+
+        def fill(to: int) -> None:
+            for f in ahead:
+                ready[f] = pool.submit(self._ready, f)
+                if f >= to:
+                    return
+
+        def told(frame: int) -> tuple[int, dict[str, Any], bytes]:
+            parts = [ready[f].result() if f in ready else None for f in (frame - 1, frame, frame + 1)]
+            here = parts[1]
+            assert here is not None, "it was asked for"
+            looks = [None if part is None else part.look for part in parts]
+            looks[0] = None if frame in self.cuts else looks[0]  # another take begins: nothing goes on over a cut
+            looks[2] = None if frame + 1 in self.cuts else looks[2]
+            moving = None if looks[1] is None else motion.moving(looks[0], looks[1], looks[2])
+            read = {
+                "reading": here.reading.to_json(), "moving": None if moving is None else moving.to_json(),
+                "capped": here.rendered.capped, "fringe": FRINGE[here.rendered.fringe],
+            }  # fmt: skip
+            return frame, read, here.small
+
+        try:
+            coming: list[Future[tuple[int, dict[str, Any], bytes]]] = []
+            for frame in wanted:
+                fill(frame + 1)
+                coming.append(pool.submit(told, frame))
+                while len(coming) > AHEAD:
+                    yield coming.pop(0).result()
+                    for old in [f for f in ready if f < frame - AHEAD - 2]:
+                        del ready[old]
+            for one in coming:
+                yield one.result()
+        finally:
+            pool.shutdown(cancel_futures=True)
+
+    def edges(self, wanted: list[int]) -> Iterator[tuple[int, dict[str, Any]]]:
+        """The edges of these frames beside the plate's, and how the matte meets the others, as it is kept."""
+        with ThreadPoolExecutor(WORKERS) as pool:
+            yield from pool.map(lambda frame: (frame, self._edges(frame)), wanted)
+
+    def _edges(self, frame: int) -> dict[str, Any]:
+        alpha = render(self.core, frame, threads=1, depth="8", fringes=self.solver).alpha
+        out: dict[str, Any] = {"edges": None, "meets": {}}
+        for name, core in self.others.items():
+            other: NDArray[np.uint8] = render(core, frame, threads=1, depth="8", fringes=self.solver).alpha
+            meeting = neighbours.meet(alpha, other)
+            if meeting is not None:
+                out["meets"][name] = meeting.to_json()
+        try:
+            whole = plate_frames.as_bytes(self.plate, frame)
+            here = motion.ready(whole, alpha)
+            beside = [f for f, cut in ((frame + 1, frame + 1), (frame - 1, frame)) if cut not in self.cuts]
+            beyond = next((f for f in beside if self.first <= f <= self.last), None)
+            there = None if beyond is None or self.plate is None else self._look(beyond)
+            out["edges"] = edges.compare(alpha, whole, here, there).to_json()
+        except (NotThere, BadPicture):
+            pass  # a frame that is missing from the stills: nothing is known of its edge
+        return out
+
+    def _look(self, frame: int) -> motion.Look:
+        assert self.plate is not None, "its caller looked"
+        alpha = render(self.core, frame, threads=1, depth="8", cap=1, fringes=self.solver).alpha
+        return motion.ready(plate_frames.small(self.plate, frame), alpha)
