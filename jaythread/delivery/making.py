@@ -21,6 +21,7 @@ from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere
+from jaythread.review import actions as review
 from roto.atomic_write import LEFTOVERS, temporary_name
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
 from roto.exchange.editorial import Marker
@@ -287,11 +288,30 @@ def _finish(delivery: Delivery) -> None:
         end(delivery, State.FAILED, list(receipt.wrong))
         return
     odd = [o.to_json() for o in (_uncovered(delivery, plan) if delivery.tryout else receipt.odd)]
+    odd += [] if delivery.tryout else _found(delivery, {row["frame"] for row in odd})
     Delivery.objects.filter(pk=delivery.pk).update(odd=odd, receipt=receipt.to_json(), checked=len(plan.pieces))
     delivery.odd, delivery.receipt = odd, receipt.to_json()
     say_it(delivery, plan, data)
     pack(delivery)
     end(delivery, State.PROVED)
+
+
+def _found(delivery: Delivery, told: set[int]) -> list[dict[str, Any]]:
+    """What the check sheet says of the matte, where it is the one that is delivered and other findings do not tell of that frame already.
+    What somebody has answered there is answered here."""
+    matte = delivery.matte
+    if matte.shot.revision != delivery.revision or delivery.first is None or delivery.last is None:
+        return []
+    out: dict[int, dict[str, Any]] = {}
+    for one in review.grave(matte, delivery.first, delivery.last):
+        frame = max(one.first, delivery.first)
+        if frame in told:
+            continue
+        row = out.setdefault(frame, {"frame": frame, "what": "check", "says": "", "accepted": True})
+        meant = one.user is not None
+        row["says"] += ("; " if row["says"] else "") + one.says.rstrip(".") + (f" ({one.user}: {one.reason})" if meant else "")
+        row["accepted"] = row["accepted"] and meant
+    return [{**row, "says": f"{row['says']}."} for row in out.values()]
 
 
 def _uncovered(delivery: Delivery, plan: Plan) -> list[Odd]:

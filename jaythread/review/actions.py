@@ -26,6 +26,8 @@ LONGEST = 300
 """characters of a reason"""
 PUT_RIGHT_SHOWN = 30
 """findings that were put right, the newest, that are told"""
+GRAVE = 6.0
+"""harm from which a receiver would ask: what is gone, late, early, jumps, stands away or still, boils, flickers; gaps, holes, specks"""
 TINT, GROUND = (214, 122, 36), 128
 """the tint of the sheet, and the grey that a cut-out lies on, as displayed"""
 WAYS = ("matte", "tint", "cut-out", "plate")
@@ -74,6 +76,18 @@ def _curves(rows: dict[int, FrameCheck], within: tuple[int, int]) -> dict[str, l
         out["speed"].append(None if way is None else round(way, 2))
         before = told
     return out
+
+
+def grave(matte: Matte, first: int, last: int) -> list[Finding]:
+    """What the check thinks wrong on these frames and a receiver would ask about, answered or not. Nothing where the matte has changed
+    since it was looked at."""
+    shot = matte.shot
+    keys = keys_of(shot, matte, shot.plates.first()).frames
+    rows = dict(matte.checks.values_list("frame", "key"))
+    if any(rows.get(f) != key for f, key in keys.items() if first <= f <= last):
+        return []
+    found = matte.findings.exclude(state=State.RIGHT).filter(first__lte=last, last__gte=first, harm__gte=GRAVE)
+    return list(found.select_related("user"))
 
 
 def mends(one: Finding, shapes: list[Shape], within: tuple[int, int]) -> list[dict[str, Any]]:

@@ -83,6 +83,7 @@ ROWS = {
     "carry": {"shape": "{body}", "frame": FIRST, "track": "{path}", "how": "move"},
     "bake": {"shape": "{riding}", "first": FIRST, "last": LAST, "tolerance": 0.5},
     "thin keys": {"shape": "{body}", "tolerance": 5.0},
+    "bring back": {"revision": 10},
 }  # fmt: skip
 
 

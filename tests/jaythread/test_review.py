@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from jaythread.delivery import actions as delivery
 from jaythread.desk.edit import actions as desk
 from jaythread.errors import NotAllowed, NotThere, Refused
 from jaythread.jobs import actions as jobs
@@ -197,3 +198,22 @@ def test_a_check_that_is_stopped_keeps_what_it_read(shot, rafe, kite):
     jobs.cancel(rafe, shot.pk, run.pk)
     assert carry_out(run).state == "cancelled"
     assert checked(shot, rafe)[1]["complete"]
+
+
+def test_a_package_asks_about_what_the_check_found_and_takes_answers_over(shot, rafe, kite):
+    away(rafe, shot, kite, FIRST + 3, FIRST + 3)
+    edited(rafe, shot, do="live", shape=kite, ranges=[(FIRST, FIRST + 1), (FIRST + 4, LAST)])
+    checked(shot, rafe)
+    matte = shot.mattes.get()
+    stray = Finding.objects.create(matte=matte, what="stray", first=LAST, last=LAST, amount=4, harm=8.3, says="It stands away.", key="k")
+    Finding.objects.create(matte=matte, what="dirt", first=FIRST, last=FIRST, amount=4, harm=4.3, says="A veil.", key="k")
+    actions.answer(rafe, shot.pk, stray.pk, True, "it shakes there")
+    it = delivery.ask(rafe, shot.pk, matte.pk)
+    delivery.deliver(it.pk)
+    it.refresh_from_db()
+    assert it.state == "proved"
+    told = {row["frame"]: row for row in it.odd}
+    assert told[LAST]["accepted"] and told[LAST]["says"] == "It stands away (rafe: it shakes there)."
+    assert FIRST not in told and [row["frame"] for row in it.open_odd] and FIRST + 2 in {row["frame"] for row in it.open_odd}
+    edited(rafe, shot, do="place", shape=kite, frame=FIRST, move=(2, 0))
+    assert actions.grave(matte, FIRST, LAST) == []  # the matte has changed since: nothing is claimed of it

@@ -6,7 +6,7 @@ from ninja import Schema
 from pydantic import AliasChoices, Field
 
 from jaythread.desk.edit import registry
-from jaythread.desk.edit.commands import groups, keys, lines, mattes, outlines, shapes, shots, stack, tracks, tryouts
+from jaythread.desk.edit.commands import groups, keys, lines, mattes, outlines, past, shapes, shots, stack, tracks, tryouts
 from jaythread.desk.edit.registry import COMMANDS
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "mattes",
     "outlines",
     "parts_of",
+    "past",
     "shapes",
     "shots",
     "stack",
