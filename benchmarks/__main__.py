@@ -31,7 +31,7 @@ ALL = {
     "bend": bending.bend,
     "hints": hinting.hints,
     "hard": hard.hard,
-    "check": checking.planted,
+    "check": checking.check,
 }
 
 

@@ -3,17 +3,20 @@
 Every try has a thing of its own: outline, skin, ground, motion, softness and place, by its seed; none of them is of the demo.
 """
 
+import time
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import cv2
 import numpy as np
 
+from benchmarks import scenes
 from benchmarks.clips import texture
 from roto.check import edges, findings, motion, neighbours, reading
 from roto.check.findings import Seen
+from roto.matte.render import render
 
 Row = tuple[str, str, str]
 SIZE = (960, 540)
@@ -332,6 +335,11 @@ def _of_seed(seed: int) -> tuple[dict[tuple[str, bool], bool], int, int]:
     return hits, false, good
 
 
+def check() -> list[Row]:
+    """What reading costs, and what it finds."""
+    return [*cost(), *planted()]
+
+
 def planted() -> list[Row]:
     """Per kind, how many of the planted faults are found; and what else is said of the good frames beside them."""
     with ProcessPoolExecutor(initializer=cv2.setNumThreads, initargs=(1,)) as pool:
@@ -343,3 +351,35 @@ def planted() -> list[Row]:
     good = sum(frames for _, _, frames in told)
     share = 100 * sum(false for _, false, _ in told) / good
     return [*rows, ("check: false alarms in 100 good frames beside them", f"{share:.2f} ({good} frames)", "at most 1")]
+
+
+def cost() -> list[Row]:
+    """What reading frames costs beside rendering them: 12 shapes with reach and blur, full HD, two at a time."""
+    matte = scenes.twelve()
+    frames = list(range(matte.first, matte.first + 24))
+    ground = np.dstack([texture((1100, 680), 40 + k, 2.5) for k in range(3)])
+    pictures = [np.ascontiguousarray((ground[2 * k : 540 + 2 * k, 3 * k : 960 + 3 * k] * 255).astype(np.uint8)) for k in range(len(frames))]
+    cv2.setNumThreads(1)
+
+    def rendered(frame: int) -> np.ndarray:
+        return np.asarray(render(matte, frame, threads=1, depth="8").alpha)
+
+    def read(k: int) -> int:
+        return len(reading.read(alphas[k], pictures[k]).spots)
+
+    def moved(k: int) -> float:
+        around = [looks[j] if 0 <= j < len(looks) else None for j in (k - 1, k, k + 1)]
+        return motion.moving(around[0], looks[k], around[2]).alone
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(rendered, frames[:4]))
+        begin = time.perf_counter()
+        alphas = list(pool.map(rendered, frames))
+        between = time.perf_counter()
+        list(pool.map(read, range(len(frames))))
+        looks = list(pool.map(motion.ready, pictures, alphas))
+        list(pool.map(moved, range(len(frames))))
+        end = time.perf_counter()
+    ms = 1000 / len(frames)
+    each = f"{(end - between) * ms:.0f} ms a frame beside {(between - begin) * ms:.0f} ms"
+    return [("check: reading frames against rendering them", f"{(end - between) / (between - begin):.2f} ({each})", "at most 1.0")]

@@ -75,6 +75,7 @@ urlpatterns = [
     path("shots/<int:shot_id>/desk", desk.desk, name="desk"),
     path("shots/<int:shot_id>/tryouts", tryouts.shot, name="tryouts"),
     path("shots/<int:shot_id>/tryouts/<uuid:tryout_id>", tryouts.tryout, name="tryout"),
+    path("shots/<int:shot_id>/past", review.as_it_stood, name="past"),
     path("shots/<int:shot_id>/mattes/<uuid:matte_id>/check", review.sheet, name="check-sheet"),
     path("shots/<int:shot_id>/mattes/<uuid:matte_id>/check/<int:frame>/<str:way>", review.small, name="checked"),
     path("shots/<int:shot_id>/deliveries", delivery.shot, name="deliveries"),

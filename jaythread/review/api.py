@@ -3,12 +3,14 @@
 import uuid
 from typing import Annotated, Any
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 from typing_extensions import TypedDict
 
-from jaythread.review import actions
+from jaythread.desk.api.schemas import NothingOut
+from jaythread.desk.edit.types import Frame
+from jaythread.review import actions, past
 
 router = Router(tags=["review"])
 
@@ -56,6 +58,72 @@ class CheckOut(TypedDict):
     curves: dict[str, list[float | None]]
 
 
+class MarkIn(Schema):
+    """revision: of the edit after which it stood so; none for now."""
+
+    name: Annotated[str, Field(max_length=400)]
+    revision: int | None = None
+
+
+class DoneOut(TypedDict):
+    """An edit of the journal."""
+
+    revision: int
+    who: str
+    when: str
+    says: str
+    reversed: bool
+
+
+class MarkOut(TypedDict):
+    """A named state."""
+
+    id: int
+    revision: int
+    name: str
+    by: str
+
+
+class LineOut(TypedDict):
+    """The journal, newest first, and the marks on it. more: whether there are earlier edits."""
+
+    revision: int
+    frames: tuple[int, int]
+    edits: list[DoneOut]
+    more: bool
+    marks: list[MarkOut]
+
+
+class NamedOut(TypedDict):
+    """A matte that there was."""
+
+    id: str
+    name: str
+
+
+class SinceOut(TypedDict):
+    """A shape that is otherwise now. there: whether it was there then."""
+
+    id: str
+    name: str
+    how: str
+    there: bool
+
+
+class StoodOut(TypedDict):
+    """What there was after an edit."""
+
+    revision: int
+    mattes: list[NamedOut]
+    shapes: list[SinceOut]
+
+
+class DifferOut(TypedDict):
+    """Frames on which a matte is otherwise now."""
+
+    frames: list[int]
+
+
 class StateOut(TypedDict):
     """How a finding stands."""
 
@@ -72,3 +140,45 @@ def check(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> Any:
 def answer_finding(request: HttpRequest, shot_id: int, finding_id: int, body: AnswerIn) -> Any:
     """Say that a finding is meant so, and why; or that it is open again."""
     return {"state": actions.answer(request.user, shot_id, finding_id, body.meant, body.reason).state}
+
+
+@router.get("/shots/{shot_id}/past", response=LineOut)
+def journal_line(request: HttpRequest, shot_id: int, before: int | None = None) -> Any:
+    """What was done in a shot, newest first, and the marks on it."""
+    return past.line(request.user, shot_id, before)
+
+
+@router.get("/shots/{shot_id}/past/{revision}", response=StoodOut)
+def stood(request: HttpRequest, shot_id: int, revision: int) -> Any:
+    """What there was after an edit, and which shapes are otherwise now."""
+    return past.stood(request.user, shot_id, revision)
+
+
+@router.get("/shots/{shot_id}/past/{revision}/mattes/{matte_id}/frames", response=DifferOut)
+def differing(request: HttpRequest, shot_id: int, revision: int, matte_id: uuid.UUID) -> Any:
+    """The frames on which a matte is otherwise now than it was after an edit."""
+    return {"frames": past.differing(request.user, shot_id, revision, matte_id)}
+
+
+@router.get("/shots/{shot_id}/past/{revision}/mattes/{matte_id}/frames/{frame}/{way}")
+def stood_picture(request: HttpRequest, shot_id: int, revision: int, matte_id: uuid.UUID, frame: Frame, way: str) -> HttpResponse:
+    """A matte on a frame as it was after an edit, as it is now, or the difference, as PNG; how many px more and less it covers now."""
+    data, more, less = past.picture(request.user, shot_id, revision, matte_id, frame, way)
+    reply = HttpResponse(data, content_type="image/png")
+    reply["X-More"], reply["X-Less"] = f"{more:.1f}", f"{less:.1f}"
+    reply["Cache-Control"] = "no-store"
+    return reply
+
+
+@router.post("/shots/{shot_id}/marks", response=MarkOut)
+def mark(request: HttpRequest, shot_id: int, body: MarkIn) -> Any:
+    """Give a state a name."""
+    made = past.mark(request.user, shot_id, body.name, body.revision)
+    return {"id": made.pk, "revision": made.revision, "name": made.name, "by": request.user.get_username()}
+
+
+@router.delete("/shots/{shot_id}/marks/{mark_id}", response=NothingOut)
+def unmark(request: HttpRequest, shot_id: int, mark_id: int) -> Any:
+    """Take a mark's name away; the state stays."""
+    past.unmark(request.user, shot_id, mark_id)
+    return {}

@@ -5,6 +5,7 @@ from django.db import models
 from django.utils import timezone
 
 from jaythread.desk.models import Matte
+from jaythread.productions.models import Shot
 
 
 class FrameCheck(models.Model):
@@ -61,3 +62,20 @@ class Finding(models.Model):
 
     def __str__(self) -> str:
         return self.says
+
+
+class Mark(models.Model):
+    """A named state of a shot's shapes: as they stood after the edit of that revision."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="marks")
+    revision = models.PositiveBigIntegerField()
+    name = models.CharField(max_length=60)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="marks")
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["revision", "name"]
+        constraints = [models.UniqueConstraint(fields=["shot", "name"], name="mark_name_once")]
+
+    def __str__(self) -> str:
+        return self.name

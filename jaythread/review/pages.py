@@ -9,7 +9,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
 from jaythread.desk import policies
-from jaythread.productions.policies import may, require
+from jaythread.productions.policies import may, require, shot_for
 from jaythread.review import actions
 
 
@@ -22,6 +22,16 @@ def sheet(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> HttpRespon
     place = require(request.user, shot.production_id, "look")
     facts = {"shot": shot, "matte": matte, "mattes": shot.mattes.all(), "membership": place, "may_trace": may(place, "trace")}
     return render(request, "review/sheet.html", facts)
+
+
+@login_required
+@ensure_csrf_cookie
+@require_GET
+def as_it_stood(request: HttpRequest, shot_id: int) -> HttpResponse:
+    """The shot's journal as a line in time, and its mattes as they stood."""
+    shot = shot_for(request.user, shot_id, "look")
+    place = require(request.user, shot.production_id, "look")
+    return render(request, "review/past.html", {"shot": shot, "membership": place, "may_trace": may(place, "trace")})
 
 
 @login_required

@@ -1,19 +1,23 @@
 """States of the past: looked at, held against now, brought back."""
 
+import io
 import random
 import uuid
 
 import numpy as np
 import pytest
+from PIL import Image
 
+from jaythread.delivery import actions as delivery
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.past import Past
 from jaythread.desk.models import Shape, StackEntry
-from jaythread.errors import Conflict, NotThere, Refused, RotoError
+from jaythread.errors import Conflict, NotAllowed, NotThere, Refused, RotoError
+from jaythread.review import past
 from roto.exchange import document
 
-from ..conftest import FIRST, LAST, edited, trace
+from ..conftest import FIRST, LAST, command, edited, trace
 from .every_command import ROWS, filled, furnished, state
 
 pytestmark = pytest.mark.django_db
@@ -109,14 +113,10 @@ def test_what_cannot_be_brought_back_is_a_sentence(shot, rafe, people):
 
 
 def _said(**more):
-    from ..conftest import command
-
     return command(do="bring back", **more)
 
 
 def test_a_matte_that_was_delivered_since_stays(shot, rafe):
-    from jaythread.delivery import actions as delivery
-
     shot.refresh_from_db()
     then = shot.revision
     matte = str(uuid.uuid4())
@@ -125,3 +125,57 @@ def test_a_matte_that_was_delivered_since_stays(shot, rafe):
     delivery.ask(rafe, shot.pk, uuid.UUID(matte))
     edited(rafe, shot, do="bring back", revision=then)
     assert shot.mattes.filter(pk=matte).exists() and not Shape.objects.exists()
+
+
+def test_what_stood_is_seen_beside_what_stands(shot, rafe):
+    kite = trace(shot, rafe)
+    shot.refresh_from_db()
+    then, matte = shot.revision, shot.mattes.get().pk
+    edited(rafe, shot, do="place", shape=kite, frame=LAST, move=(10, 0))
+    edited(rafe, shot, do="key here", shape=kite, channel="form", frame=LAST)
+    late = trace(shot, rafe, name="patch", points=((60, 40), (70, 40), (70, 50), (60, 50)), frame=FIRST)
+    edited(rafe, shot, do="live", shape=late, ranges=[(LAST, LAST)])
+    told = past.stood(rafe, shot.pk, then)
+    assert [(s["name"], s["how"], s["there"]) for s in told["shapes"]] == [
+        ("kite body", "changed since", True),
+        ("patch", "there since", False),
+    ]
+    assert past.differing(rafe, shot.pk, then, matte)[-1] == LAST and past.differing(rafe, shot.pk, shot.revision, matte) == []
+    seen = {}
+    for way in past.WAYS:
+        data, more, less = past.picture(rafe, shot.pk, then, matte, LAST, way)
+        seen[way] = np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(int)
+        assert (more, less) == (
+            pytest.approx(10 * 30 + 100),
+            pytest.approx(10 * 30),
+        )  # its width of 30 is moved by 10, and a patch is there
+    assert seen["then"][30, 12].tolist() == [255] * 3 and seen["now"][30, 12].tolist() == [0] * 3
+    assert seen["difference"][30, 12, 0] > 200 > seen["difference"][30, 12, 2]  # less now
+    assert seen["difference"][45, 65, 2] > 150 > seen["difference"][45, 65, 0]  # more now
+    with pytest.raises(NotThere):
+        past.picture(rafe, shot.pk, then, matte, LAST + 1, "then")
+    with pytest.raises(NotThere):
+        past.picture(rafe, shot.pk, then, uuid.uuid4(), LAST, "then")
+
+
+def test_marks_name_states_and_the_line_goes_back_to_the_first(shot, rafe, people):
+    kite = trace(shot, rafe)
+    for x in range(past.PAGE + 3):
+        edited(rafe, shot, do="place", shape=kite, frame=FIRST, move=(x % 2 or -1, 0))
+    made = past.mark(rafe, shot.pk, "  first  pass ", 2)
+    told = past.line(rafe, shot.pk)
+    assert told["marks"] == [{"id": made.pk, "revision": 2, "name": "first pass", "by": "rafe"}] and told["more"]
+    rest = past.line(rafe, shot.pk, told["edits"][-1]["revision"])
+    numbers = [e["revision"] for e in [*told["edits"], *rest["edits"]]]
+    assert numbers == list(range(shot.revision, 0, -1)) and not rest["more"]
+    for name, says in (("first pass", "already"), ("", "60"), ("x" * 61, "60"), ("a\x07", "60")):
+        with pytest.raises(Refused, match=says):
+            past.mark(rafe, shot.pk, name)
+    with pytest.raises(NotThere):
+        past.mark(rafe, shot.pk, "later", shot.revision + 1)
+    with pytest.raises(NotAllowed):
+        past.mark(people["noor"], shot.pk, "mine")
+    past.unmark(rafe, shot.pk, made.pk)
+    assert past.line(rafe, shot.pk)["marks"] == []
+    with pytest.raises(NotThere):
+        past.unmark(rafe, shot.pk, made.pk)

@@ -17,6 +17,7 @@ from jaythread.desk.models import Note
 from jaythread.jobs.models import Job
 from jaythread.plates.models import Plate
 from jaythread.receiving import actions as receiving
+from jaythread.review import past
 from jaythread.review.models import Finding
 
 from ..conftest import FIRST, command, trace
@@ -50,6 +51,13 @@ ROWS = {
     "desk": ("GET", "/shots/{shot}/desk", None, (IN, 404, 200, 200, 200)),
     "tryouts": ("GET", "/shots/{shot}/tryouts", None, (IN, 404, 200, 200, 200)),
     "tryout": ("GET", "/shots/{shot}/tryouts/{tryout}", None, (IN, 404, 200, 200, 200)),
+    "past": ("GET", "/shots/{shot}/past", None, (IN, 404, 200, 200, 200)),
+    "api:journal_line": ("GET", "/api/shots/{shot}/past", None, (401, 404, 200, 200, 200)),
+    "api:stood": ("GET", "/api/shots/{shot}/past/1", None, (401, 404, 200, 200, 200)),
+    "api:differing": ("GET", "/api/shots/{shot}/past/1/mattes/{matte}/frames", None, (401, 404, 200, 200, 200)),
+    "api:stood_picture": ("GET", "/api/shots/{shot}/past/1/mattes/{matte}/frames/1001/then", None, (401, 404, 200, 200, 200)),
+    "api:mark": ("JSON", "/api/shots/{shot}/marks", {"name": "first pass"}, (401, 404, 403, 200, 200)),
+    "api:unmark": ("DELETE", "/api/shots/{shot}/marks/{mark}", None, (401, 404, 403, 200, 200)),
     "check-sheet": ("GET", "/shots/{shot}/mattes/{matte}/check", None, (IN, 404, 200, 200, 200)),
     "checked": ("GET", "/shots/{shot}/mattes/{matte}/check/1001/plate", None, (IN, 404, 200, 200, 200)),
     "deliveries": ("POST", "/shots/{shot}/deliveries", {"matte": "{matte}"}, (IN, 404, 403, 302, 302)),
@@ -142,10 +150,12 @@ def places(shot, people):
     link, secret = receiving.make_link(people["rafe"], it.pk, "somebody", 3)
     sending = receiving.send(people["rafe"], it.pk)
     recipe = recipes.save(people["rafe"], shot.production_id, "Grading", "", {})
+    mark = past.mark(people["rafe"], shot.pk, "as traced")
     finding = Finding.objects.create(matte=matte, what="gone", first=1001, last=1001, amount=1, harm=10, says="It is gone.", key="k")
     note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
     return {
         "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk, "finding": finding.pk,
+        "mark": mark.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
         "new": uuid.uuid4(), "shape": shape, "track": track, "job": Job.objects.get().pk, "tryout": tryout,
     }  # fmt: skip
@@ -169,7 +179,7 @@ def answers(client, people, places, name) -> tuple[int, ...]:
             return client.post(where, json.dumps(filled(body)), content_type="application/json")
         if method == "FILE":
             return client.post(where, {"file": SimpleUploadedFile("doc.json", body)})
-        return client.generic("GET", where) if method == "GET" else client.post(where, filled(body))
+        return client.generic(method, where) if method in ("GET", "DELETE") else client.post(where, filled(body))
 
     found = []
     for who in WHO:

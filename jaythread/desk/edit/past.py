@@ -150,7 +150,9 @@ class Past:
     def changes(self, shape: str | None = None, matte: str | None = None) -> list[Change]:
         """The changes that bring a shape back, or a matte with its shapes, or all; in an order in which they can be written, and undone."""
         if any(key[0] == "numbers" for key in self.was):
-            raise Refused("The frames of this shot were numbered anew since then. Bring back a later state, or number them as before first.")
+            raise Refused(
+                "The frames of this shot were numbered anew since then. Bring back a later state, or number them as before first."
+            )
         lines = [] if shape is not None and shape in self._now else self._differing("entry", lambda one: _speaks_of(one, shape, matte))
         ids = {shape} if shape else self.shapes_since if matte is None else self._of_matte(matte)
         reshaped = [one for i in sorted(ids) if self._may_go(i, shape, matte) for one in compare(i, self.now(i), self.shape(i))]
@@ -178,6 +180,7 @@ class Past:
             return True
         if shape is not None:
             raise Refused("That shape was not there then.")
+        assert matte is not None, "all others were told"
         return not StackEntry.objects.filter(shape_id=shape_id).exclude(matte_id=matte).exists()
 
     def _tracks_of(self, ids: set[str]) -> set[str]:

@@ -173,6 +173,7 @@ document.addEventListener("alpine:init", () => {
       this.choose(list[(at + by + list.length) % list.length].id);
     },
     key(event) {
+      if (event.key === "Escape") return document.activeElement.blur(); // back to the frames: Enter opens one then
       if (event.target.closest("input, select, textarea") || event.ctrlKey || event.altKey || event.metaKey) return;
       const across = Math.max(1, Math.floor(this.$root.querySelector(".tiles").clientWidth / (Number(this.wide) + 10)));
       const acts = {
