@@ -22,6 +22,7 @@ from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere
 from jaythread.review import actions as review
+from jaythread.review import way
 from roto.atomic_write import LEFTOVERS, temporary_name
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
 from roto.exchange.editorial import Marker
@@ -294,6 +295,8 @@ def _finish(delivery: Delivery) -> None:
     say_it(delivery, plan, data)
     pack(delivery)
     end(delivery, State.PROVED)
+    if not delivery.tryout:
+        way.delivered(delivery.user, delivery.matte, delivery.revision)
 
 
 def _found(delivery: Delivery, told: set[int]) -> list[dict[str, Any]]:

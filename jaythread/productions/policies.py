@@ -13,6 +13,9 @@ MAY: dict[str, frozenset[str]] = {
     "deliver": frozenset({Role.ARTIST, Role.LEAD}),
     "bring in": frozenset({Role.ARTIST, Role.LEAD}),
     "manage": frozenset({Role.LEAD}),
+    "hand in": frozenset({Role.ARTIST, Role.LEAD}),
+    "approve": frozenset({Role.LEAD}),
+    "accept": frozenset({Role.RECEIVER, Role.LEAD}),
 }
 
 User = AbstractBaseUser | AnonymousUser

@@ -79,3 +79,46 @@ class Mark(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Stands(models.TextChoices):
+    NOT_BEGUN = "not begun"
+    IN_WORK = "in work"
+    TO_LOOK = "to look at"
+    RETURNED = "returned"
+    APPROVED = "approved"
+    DELIVERED = "delivered"
+    ACCEPTED = "accepted"
+
+
+class Standing(models.Model):
+    """How far a matte is on its way, whose it is, and when it is due. revision: the shot's, at the last step. A matte without one is not
+    begun, or in work once it has a shape."""
+
+    matte = models.OneToOneField(Matte, models.CASCADE, related_name="standing")
+    state = models.CharField(max_length=12, choices=Stands.choices, default=Stands.NOT_BEGUN)
+    assigned = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, blank=True, related_name="mattes_of_mine")
+    due = models.DateField(null=True, blank=True)
+    revision = models.PositiveBigIntegerField(default=0)
+    changed = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return f"{self.matte}: {self.state}"
+
+
+class Step(models.Model):
+    """A matte went from one state to another: who, why, and at which revision of its shot."""
+
+    matte = models.ForeignKey(Matte, models.CASCADE, related_name="steps")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="steps")
+    was = models.CharField(max_length=12)
+    now = models.CharField(max_length=12)
+    says = models.CharField(max_length=600, blank=True)
+    revision = models.PositiveBigIntegerField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-made", "-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.matte}: {self.was} to {self.now}"
