@@ -300,7 +300,8 @@ class Presence(models.Model):
 
 class Note(models.Model):
     """What somebody says about a frame and a place of a shot. by: who, also somebody without an account. x, y: plate px; none for the whole
-    frame. package: which delivery it is about. ref: what the other side calls it, so that it is not taken twice."""
+    frame. last: the end of a stretch. strokes: drawn on the picture, lists of [x, y] in plate px. to: for whom; nobody is for all.
+    package: which delivery it is about. ref: what the other side calls it, so that it is not taken twice."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="notes")
     frame = models.IntegerField()
@@ -308,6 +309,9 @@ class Note(models.Model):
     y = models.FloatField(null=True, blank=True)
     says = models.CharField(max_length=1000)
     by = models.CharField(max_length=80)
+    last = models.IntegerField(null=True, blank=True)
+    strokes = models.JSONField(default=list, blank=True)
+    to = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, blank=True, related_name="notes_for_me")
     package = models.CharField(max_length=160, blank=True)
     ref = models.CharField(max_length=80, blank=True)
     done = models.BooleanField(default=False)

@@ -8,6 +8,7 @@ from jaythread.productions.models import Membership, Role, Shot
 
 MAY: dict[str, frozenset[str]] = {
     "look": frozenset(Role.values),
+    "note": frozenset(Role.values),
     "fetch": frozenset(Role.values),
     "trace": frozenset({Role.ARTIST, Role.LEAD}),
     "deliver": frozenset({Role.ARTIST, Role.LEAD}),

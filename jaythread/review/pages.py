@@ -3,9 +3,11 @@
 import uuid
 from datetime import date
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -17,6 +19,9 @@ from jaythread.errors import Refused
 from jaythread.productions.policies import may, require, shot_for
 from jaythread.review import actions, way
 from jaythread.review.models import Stands, State
+
+ROWS = 100
+"""mattes on a page of the board"""
 
 
 @login_required
@@ -58,8 +63,10 @@ def board(request: HttpRequest, production_id: int) -> HttpResponse:
     place = require(request.user, production_id, "look")
     everything = way.board(request.user, production_id)
     rows = way.board(request.user, production_id, **asked) if any(asked.values()) else everything
+    page = Paginator(rows, ROWS).get_page(request.GET.get("page"))
     facts = {
-        "membership": place, "may_manage": may(place, "manage"), "rows": [_row(m) for m in rows], "asked": asked,
+        "membership": place, "may_manage": may(place, "manage"), "rows": [_row(m) for m in page], "page": page, "found": len(rows),
+        "asked": asked, "query": urlencode(asked),
         "counts": way.counts(everything), "total": len(everything), "orders": way.ORDERS, "states": Stands.values,
         "people": [m.user.get_username() for m in place.production.memberships.select_related("user") if may(m, "trace")],
     }  # fmt: skip

@@ -4,7 +4,7 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from jaythread.desk.models import Shape
+from jaythread.desk.models import Note, Shape
 from jaythread.review.models import Finding, Mark
 
 from ..conftest import FIRST, LAST, edited, trace
@@ -86,3 +86,22 @@ def test_a_state_of_the_past_is_looked_at_marked_and_brought_back(kite, shot, pe
     button(artist, "Undo").click()
     artist.until(lambda: "kite body changed since" in artist.text)
     assert Shape.objects.get(pk=kite).to_core().outlines([FIRST])[0, 0, :2].tolist() == [29, 18]
+
+
+def test_a_lead_draws_a_note_and_the_artist_goes_to_it(kite, shot, artist):
+    artist.sign_in("marta")
+    artist.open_desk(shot.pk)
+    artist.css(".notes summary").click()
+    button(artist, "Write a note on this frame").click()
+    artist.drag((30, 20), (60, 40))
+    artist.css(".notes textarea").send_keys("the corner is cut off")
+    button(artist, "Note it").click()
+    artist.until(lambda: "the corner is cut off" in artist.css(".notes ol").text)
+    note = Note.objects.get()
+    assert note.by == "marta" and note.frame == FIRST
+    assert [note.strokes[0][0], note.strokes[0][-1]] == [pytest.approx([30, 20], abs=1), pytest.approx([60, 40], abs=1)]
+    artist.press(Keys.END)
+    artist.frame_is(LAST)
+    artist.press(Keys.SHIFT, Keys.PAGE_UP)
+    artist.frame_is(FIRST)
+    artist.until(lambda: artist.shows("outline-layer", [184, 116, 26], 45, 30, (0, 1), 40))

@@ -66,6 +66,7 @@ def test_words_behind_are_changed_moved_keyed_and_seen_while_a_point_is_dragged(
     # they are dragged on one frame and on another: two keys, and back with one undo
     drag(artist, (70, 34), (70, 20))
     artist.until(lambda: len(Tryout.objects.get().lines[1]["place"]["keys"]) == 1)
+    artist.until(lambda: artist.css(".strip [role=status]").text == "")  # what was keyed has come back
     artist.css(".trying .time [aria-label='Frame']").send_keys(Keys.END)
     artist.until(lambda: artist.css(".time input").get_attribute("value") == str(LAST))
     drag(artist, (20, 20), (40, 20))

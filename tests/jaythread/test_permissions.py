@@ -134,6 +134,7 @@ ROWS = {
     "api:evened": ("GET", "/api/shots/{shot}/tryouts/{tryout}/evened/a", None, (401, 404, 422, 422, 422)),
     "api:beginning": ("GET", "/api/shots/{shot}/beginnings/behind/frames/1001", None, (401, 404, 200, 200, 200)),
     "api:export_svg": ("GET", "/api/shots/{shot}/mattes/{matte}/svg", None, (401, 404, 200, 200, 200)),
+    "api:add_note": ("JSON", "/api/shots/{shot}/notes", {"text": "softer", "frame": 1001}, (401, 404, 200, 200, 200)),
     "api:answer_note": ("JSON", "/api/shots/{shot}/notes/{note}/answers", {"text": "mended"}, (401, 404, 403, 200, 200)),
     "answer-note": ("POST", "/deliveries/{delivery}/notes/{note}/answer", {"says": "mended"}, (IN, 404, 403, 302, 302)),
     "api:note_done": ("JSON", "/api/shots/{shot}/notes/{note}/done", {"done": True}, (401, 404, 403, 200, 200)),

@@ -73,7 +73,7 @@ def test_what_is_read_of_a_disc_is_what_it_is(x, y, radius, soft):
     assert told.area == pytest.approx(np.pi * radius**2 + np.pi * max(1.0, soft) ** 2 / 12, rel=0.01)
     assert (told.x, told.y) == (pytest.approx(x, abs=0.05), pytest.approx(y, abs=0.05))
     assert told.outline == pytest.approx(2 * np.pi * radius, rel=0.06)
-    assert told.edge == pytest.approx(max(1.0, soft), rel=0.12)
+    assert told.edge == pytest.approx(max(1.0, soft), rel=0.12 if soft else 0.25)  # a crisp one lies on pixels as it happens to
     assert (told.pieces, told.holes, told.spots, told.borders) == (1, 0, (), ())
 
 

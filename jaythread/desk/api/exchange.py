@@ -2,13 +2,14 @@
 
 import io
 import uuid
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import FileResponse, HttpRequest
 from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
+from pydantic import Field
 
-from jaythread.desk.api.schemas import AnswerOut, NothingOut, TakenInOut
+from jaythread.desk.api.schemas import AnswerOut, NoteMadeOut, NothingOut, TakenInOut
 from jaythread.desk.edit.types import Frame, Text
 from jaythread.desk.exchange import documents
 from jaythread.desk.review import notes
@@ -53,6 +54,22 @@ def note_done(request: HttpRequest, shot_id: int, note_id: int, body: DoneIn) ->
     """A note is done, or it is open again."""
     notes.mark_done(request.user, shot_id, note_id, body.done)
     return {}
+
+
+class NoteIn(Schema):
+    """last: the end of a stretch. strokes: drawn on the picture, plate px. to: for whom, or all."""
+
+    text: Annotated[str, Field(max_length=200_000)]
+    frame: Frame
+    last: Frame | None = None
+    strokes: Annotated[list[Annotated[list[tuple[float, float]], Field(max_length=6000)]], Field(max_length=60)] = []
+    to: Annotated[str, Field(max_length=150)] = ""
+
+
+@router.post("/shots/{shot_id}/notes", response=NoteMadeOut)
+def add_note(request: HttpRequest, shot_id: int, body: NoteIn) -> Any:
+    """A note on a frame or a stretch, with strokes drawn on the picture."""
+    return {"id": notes.add(request.user, shot_id, body.text, body.frame, body.last, body.strokes, body.to).pk}
 
 
 class AnswerIn(Schema):

@@ -190,6 +190,7 @@ class DeskOut(HeadOut):
     shots: list[OtherShotOut]
     modes: list[ModeOut]
     mayTrace: bool
+    people: list[str]
     keys: dict[str, list[str]]
     keyKind: str
     shapes: list[ShapeOut]
@@ -255,13 +256,22 @@ class AnswerOut(TypedDict):
 class NoteOut(TypedDict):
     id: int
     frame: int
+    last: int | None
     x: float | None
     y: float | None
+    strokes: list[list[tuple[float, float]]]
     text: str
     by: str
+    to: str | None
     package: str
     done: bool
     answers: list[AnswerOut]
+
+
+class NoteMadeOut(TypedDict):
+    """A note that was made."""
+
+    id: int
 
 
 class NewsOut(TypedDict):

@@ -41,9 +41,14 @@ class Past:
             raise NotThere("The shot has never stood so.")
         self.shot, self.revision = shot, revision
         self.was: dict[tuple[str, ...], Change] = {}
+        self.keys: dict[tuple[str, str], dict[int, Data | None]] = {}
         for changes in Edit.objects.filter(shot=shot, revision__gt=revision).order_by("revision").values_list("changes", flat=True):
             for one in changes:
-                self.was.setdefault((one["table"], *map(str, one["key"])), one)
+                key = (one["table"], *map(str, one["key"]))
+                if key not in self.was:
+                    self.was[key] = one
+                    if one["table"] in CHANNELS:
+                        self.keys.setdefault((one["table"], key[1]), {})[int(key[2])] = one["before"]
 
     @cached_property
     def shapes_since(self) -> set[str]:
@@ -93,8 +98,13 @@ class Past:
 
     def _keys(self, shape_id: str, table: str, parts: int, now: CoreShape | None) -> Any:
         keys = getattr(now, CHANNELS[table][1]) if now is not None else None
-        rows: dict[int, Data | None] = {} if keys is None else {int(f): key_data(keys, k) for k, f in enumerate(keys.frames)}
-        rows |= {int(key[2]): one["before"] for key, one in self.was.items() if key[0] == table and key[1] == shape_id}
+        were = self.keys.get((table, shape_id), {})
+        if not were and keys is not None:
+            return keys
+        rows: dict[int, Data | None] = {}
+        if keys is not None:
+            rows = {int(f): key_data(keys, k) for k, f in enumerate(keys.frames) if int(f) not in were}
+        rows.update(were)
         found = [
             SimpleNamespace(frame=f, kind=row["kind"], **{name: base64.b64decode(row[name]) for name in ("held", "values", "speeds")})
             for f, row in sorted(rows.items())

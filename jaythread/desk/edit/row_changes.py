@@ -255,7 +255,7 @@ def _write_numbers(shot: Shot, key: list[Any], row: Data | None) -> None:
     if by and key != ["along"]:  # other pictures stand under the outlines now: nothing of it was measured, or looked at
         FrameFit.objects.filter(matte__shot=shot).update(key="", looked="")
     if by and key == ["along"]:
-        shot.notes.update(frame=F("frame") + by)
+        shot.notes.update(frame=F("frame") + by, last=F("last") + by)
         fits = FrameFit.objects.filter(matte__shot=shot)
         fits.update(frame=F("frame") + FAR_OFF)  # in two steps: a row may not meet another on its way
         fits.update(frame=F("frame") + by - FAR_OFF)

@@ -263,6 +263,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
         "modes": modes(),
         "shots": other_shots(shot),
         "mayTrace": may_trace,
+        "people": sorted(shot.production.memberships.values_list("user__username", flat=True)),
         "keys": preference(user).keys,
         "keyKind": preference(user).key_kind,
         "shapes": shapes(shot, may_lean=True),

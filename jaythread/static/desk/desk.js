@@ -14,6 +14,7 @@ import { Carrying } from "./tools/carrying.js";
 import { Dividing } from "./tools/dividing.js";
 import { Freehand } from "./tools/freehand.js";
 import { Hints } from "./tools/hints.js";
+import { Noting } from "./tools/noting.js";
 import { Placing } from "./tools/placing.js";
 import { Points } from "./tools/points.js";
 import { Readymade } from "./tools/readymade.js";
@@ -34,7 +35,7 @@ export class Desk {
     const carrying = new Carrying(this);
     this.ways = {
       points: this.tracing, ellipse: this.readymade, box: this.readymade, freehand: new Freehand(this), redraw: new Redraw(this), dividing: new Dividing(this),
-      hints: new Hints(this), brush: new Brush(this), track: carrying, "hand track": carrying,
+      hints: new Hints(this), note: new Noting(this), brush: new Brush(this), track: carrying, "hand track": carrying,
     };
     this.tools = { trace: new Points(this), place: new Placing(this), soften: new Softening(this), carry: carrying };
     this.tools.check = this.tools.trace; // what is found there is mended by moving points

@@ -57,6 +57,14 @@ export const carryAndCheck = {
     this.goFound(list[(list.findIndex((f) => f.id === findings.chosen) + 1) % list.length].id);
   },
 
+  // The next open note after this frame; beyond the last one the first.
+  nextNote() {
+    const { store, notes } = this;
+    const frames = [...new Set(notes.open.map((n) => n.frame))].sort((a, b) => a - b);
+    if (!frames.length) return this.tell("No note is open here.");
+    store.view.go(frames.find((f) => f > store.view.frame) ?? frames[0]);
+  },
+
   async lookedAt() {
     const { store, fits } = this;
     if (!store.document.mayTrace || !fits.on) return;

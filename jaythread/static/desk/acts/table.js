@@ -37,6 +37,7 @@ export function acts(desk, own, MODES) {
     { id: "check", group: "Steps", keys: ["Shift+S"], says: "Check: which frames are weak, and where", run: () => desk.setStep("check") },
     { id: "to-weakest-frame", group: "Checking", keys: ["Shift+Q"], says: "To the weakest frame that was not looked at; again: to the next", run: () => desk.nextWeak() },
     { id: "next-finding", group: "Checking", keys: ["Shift+PageDown"], says: "To the next thing that looks wrong, the worst first", run: () => desk.nextFound() },
+    { id: "next-note", group: "Checking", keys: ["Shift+PageUp"], says: "To the next open note", run: () => desk.nextNote() },
     { id: "looked-at", group: "Checking", keys: ["Shift+W"], says: "Mark this frame as looked at, until something changes there (again: not)", run: () => desk.lookedAt() },
     { id: "follow-a-point", group: "Tracks", keys: ["Shift+K"], says: "Follow a point: then click a spot in the picture", run: () => desk.layTrack() },
     { id: "follow-all-on", group: "Tracks", keys: [">"], says: "Follow the chosen track from here on to the end of the working range", run: () => desk.tracks.follow(2) },

@@ -19,6 +19,7 @@ export const tracing = {
     this.ways.redraw.clear();
     this.ways.brush.clear();
     this.ways.hints.clear();
+    this.ways.note.clear();
     this.store.view.set("drawing", false);
   },
 

@@ -142,3 +142,14 @@ export function foundBox(pen, [x0, y0, x1, y1], view, chosen) {
     }
   }
 }
+
+// A stroke of a note: ochre in a pale casing.
+export function noted(pen, path) {
+  pen.beginPath();
+  path.forEach(([x, y], i) => (i ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+  for (const [colour, width] of /** @type {[string, number][]} */ ([[CASING, 5], [OCHRE, 2.4]])) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = width;
+    pen.stroke();
+  }
+}

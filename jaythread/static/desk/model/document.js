@@ -42,6 +42,7 @@ export class Document extends Slice {
     this.numbers = undefined; // how the picture is understood: when that changes, the page is opened anew
     this.plate = data.plate;
     this.mayTrace = data.mayTrace;
+    this.people = Object.freeze(data.people || []); // who is in the production
     this.shots = Object.freeze(data.shots || []); // other shots of the production
     this.clips = Object.freeze(data.clips || []); // other plates of the production to lay the cut-out on
     this.modes = Object.freeze(data.modes || []); // the ways in which a line of a stack combines

@@ -13,11 +13,11 @@
  * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, message: string,
  *   partial: any, settings: any}} Job
  * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, done: boolean,
- *   answers: {by: string, text: string}[]}} Note
+ *   last: number | null, strokes: number[][][], to: string | null, answers: {by: string, text: string}[]}} Note
  * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string, pixelAspect: number}} Shot
  * @typedef {{id: number, version: string, name: string, first: number, last: number}} Clip
  * @typedef {{shot: Shot, plate: {id: number, state: string, version: string, missing: number[], cuts: number[]} | null, clips: Clip[],
- *   shots: {id: number, name: string}[], modes: {key: string, offer: string, outside: string, solves: boolean}[], mayTrace: boolean,
+ *   shots: {id: number, name: string}[], modes: {key: string, offer: string, outside: string, solves: boolean}[], mayTrace: boolean, people: string[],
  *   keys: Record<string, string[]>, shapes: any[], tracks: any[], mattes: Matte[], revision: number,
  *   shutter: {angle: number, phase: number | null}, undo: string | null, redo: string | null}} DeskData
  */

@@ -20,7 +20,19 @@ export class Notes extends EventTarget {
 
   // Places of the open notes on the frame that is looked at.
   get here() {
-    return this.open.filter((n) => n.frame === this.store.view.frame && n.x !== null);
+    return this.onFrame.filter((n) => n.x !== null && !n.strokes.length);
+  }
+  get onFrame() {
+    const { frame } = this.store.view;
+    return this.open.filter((n) => n.frame <= frame && frame <= (n.last ?? n.frame));
+  }
+  get strokes() {
+    return this.onFrame.flatMap((n) => n.strokes);
+  }
+
+  async add(said) {
+    await post(`/shots/${this.store.document.shot.id}/notes`, said);
+    await this.news.ask();
   }
 
   async answer(note, text) {

@@ -2,7 +2,7 @@
 
 import { reachLines } from "../geom/reach.js";
 import * as glyphs from "../glyphs/outlines.js";
-import { found, foundBox, marks, place } from "../glyphs/tracks.js";
+import { found, foundBox, marks, noted, place } from "../glyphs/tracks.js";
 
 const LOUPE = { radius: 64, away: 104, times: 4 }; // screen px, and how much larger
 const WHILE_DRAGGED = 0.55; // the outline fades while it is dragged, so that the edge below it can be judged
@@ -52,6 +52,7 @@ export class OutlineLayer {
     const { fits, findings, notes, view } = this.stage;
     if (!this.store.view.hidden) marks(pen, fits?.marks || [], view);
     for (const { box, chosen } of findings?.here || []) foundBox(pen, box, view, chosen);
+    for (const path of notes?.strokes || []) noted(pen, path.map(([x, y]) => [x * view.scale + view.x, y * view.scale + view.y]));
     for (const note of notes?.here || []) place(pen, note.x * view.scale + view.x, note.y * view.scale + view.y);
   }
 
