@@ -15,7 +15,7 @@ SHOWN = {
     "a-shot": "bring-in", "the-desk": "desk-matte", "trace": "desk-trace", "place": "desk-place",
     "keys-make-themselves": "desk-keys-at-once",
     "soften": "desk-soften", "hair-and-fuzz": "desk-fringe", "carry": "desk-carry", "check": "desk-check", "looking": "desk-cut-out",
-    "deliver": "deliver", "tryouts": "tryout", "hand-over": "bench", "the-picture": "plate",
+    "deliver": "deliver", "tryouts": "tryout", "the-check-sheet": "check-sheet", "hand-over": "bench", "the-picture": "plate",
 }  # fmt: skip
 """by section, the picture of docs/screenshots that shows it"""
 

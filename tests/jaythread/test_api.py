@@ -152,6 +152,10 @@ ROLES = {
     "deliver": TRACERS,
     "bring in": TRACERS,
     "manage": {"lead"},
+    "note": EVERYBODY,
+    "hand in": TRACERS,
+    "approve": {"lead"},
+    "accept": {"receiver", "lead"},
 }
 
 

@@ -3,6 +3,7 @@
 import { channelOf, follows } from "./follows.js";
 
 const DRAWING = {
+  note: () => ["Draw on the picture what the note is about, then say it at the top", "", ""],
   track: () => ["Click a spot with a corner or a texture: ", "a point", " is followed from there. Escape ends it"],
   "hand track": () => ["Click where the path begins: ", "a point", ", then drag it on other frames. Escape ends it"],
   brush: (name) => ["Paint over the hair or fuzz of ", name || "the shape", ": alpha is solved there. Escape ends it"],
