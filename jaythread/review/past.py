@@ -1,6 +1,7 @@
 """A shot as it stood: its journal as a line in time, marks on it, mattes then beside mattes now."""
 
 import uuid
+from threading import Lock
 from typing import Any
 
 import cv2
@@ -33,6 +34,7 @@ WAYS = ("then", "now", "difference")
 LONGEST = 60
 """characters of a mark's name"""
 _mattes: LRUCache[tuple[int, int, int, str], CoreMatte] = LRUCache(12)
+_lock = Lock()
 
 
 def line(user: User, shot_id: int, before: int | None = None) -> dict[str, Any]:
@@ -73,9 +75,12 @@ def stood(user: User, shot_id: int, revision: int) -> dict[str, Any]:
 def _both(shot: Shot, revision: int, matte_id: uuid.UUID) -> tuple[CoreMatte, CoreMatte | None]:
     """A matte as it stood, and as it is now, where it is there."""
     key = (shot.pk, shot.revision, revision, str(matte_id))
-    then = _mattes.get(key)
+    with _lock:
+        then = _mattes.get(key)
     if then is None:
-        then = _mattes[key] = Past(shot, revision).matte(str(matte_id))
+        then = Past(shot, revision).matte(str(matte_id))
+        with _lock:
+            _mattes[key] = then
     row = shot.mattes.filter(pk=matte_id).first()
     return then, None if row is None else core_cache.matte(shot, row)
 

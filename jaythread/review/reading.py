@@ -133,6 +133,8 @@ class Reader:
         self.core = core_cache.matte(shot, row)
         self.solver = ShotFringes(shot, wait=False, steady=False).ready(self.core)
         self.others = {other.name: core_cache.matte(shot, other) for other in _others(shot, row)}
+        for other in self.others.values():
+            self.solver.ready(other)
         self.cuts = frozenset(plate.cut_frames) if plate is not None else frozenset()
 
     def _ready(self, frame: int) -> _Ready:

@@ -14,7 +14,7 @@ def find(seen: Sequence[Seen], first: int, last: int, width: int = 1920) -> list
     frames = [one for one in seen if first <= one.frame <= last]
     if not frames or all(one.reading.empty for one in frames):
         whole = Finding(what="gone", first=first, last=last, box=None, amount=last - first + 1, says="No frame holds any matte.", why="")
-        return [whole] if frames else []
+        return [whole] if len(frames) == last - first + 1 else []
     out: list[Finding] = []
     told = (over_time.gone, over_time.ends, over_time.moves, over_time.frozen, places.gaps, places.dirt)
     for judge in (*told, against.flags, against.edges, against.off, against.meets):

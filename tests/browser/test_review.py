@@ -91,6 +91,8 @@ def test_a_state_of_the_past_is_looked_at_marked_and_brought_back(kite, shot, pe
 def test_a_lead_draws_a_note_and_the_artist_goes_to_it(kite, shot, artist):
     artist.sign_in("marta")
     artist.open_desk(shot.pk)
+    artist.press(Keys.SHIFT, "s")
+    artist.until(lambda: artist.css(".notes summary").is_displayed())
     artist.css(".notes summary").click()
     button(artist, "Write a note on this frame").click()
     artist.drag((30, 20), (60, 40))

@@ -190,6 +190,8 @@ def test_nothing_at_all_is_one_finding(shot):
     (one,) = shot.found(none)
     assert one.what == "gone" and (one.first, one.last) == (1001, 1012)
     assert findings.find([], 1, 5) == []
+    some = [one for one in shot.seen([m * 0 for m in shot.mattes]) if one.frame < 1006]
+    assert findings.find(some, 1001, 1012, SIZE[0]) == []  # the others were not read yet: nothing is known of them
 
 
 @pytest.mark.parametrize("matte,plate,what", [(1.0, 9.0, "harder"), (9.0, 1.0, "softer"), (4.0, 4.0, None)])
