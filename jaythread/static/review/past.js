@@ -56,7 +56,8 @@ document.addEventListener("alpine:init", () => {
     },
     get differs() {
       if (!this.chosen) return "";
-      return this.differ.length ? `${this.differ.length} of ${this.last - this.first + 1} frames differ` : "no frame differs";
+      const count = this.differ.length;
+      return count ? `${count} of ${this.last - this.first + 1} frames differ${count === 1 ? "s" : ""}` : "no frame differs";
     },
     async pickMatte() {
       if (!this.matte) return;
