@@ -26,10 +26,12 @@ INSTALLED_APPS = [
     "jaythread.productions",
     "jaythread.jobs",
     "jaythread.plates",
+    "jaythread.brought",
     "jaythread.desk",
     "jaythread.tryouts",
     "jaythread.review",
     "jaythread.delivery",
+    "jaythread.comparing",
     "jaythread.receiving",
 ]
 MIDDLEWARE = [

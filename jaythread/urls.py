@@ -9,6 +9,8 @@ from ninja.security import django_auth
 
 from jaythread.accounts.api import router as accounts_router
 from jaythread.accounts.pages import SignIn, surfaces
+from jaythread.comparing import pages as comparing
+from jaythread.comparing.api import router as comparing_router
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
@@ -31,6 +33,7 @@ for part in (edits, pictures, tracks, fit, exchange):
     api.add_router("", part.router)
 api.add_router("", tryouts_router)
 api.add_router("", review_router)
+api.add_router("", comparing_router)
 
 
 @api.exception_handler(RotoError)
@@ -82,6 +85,9 @@ urlpatterns = [
     path("shots/<int:shot_id>/past", review.as_it_stood, name="past"),
     path("shots/<int:shot_id>/mattes/<uuid:matte_id>/check", review.sheet, name="check-sheet"),
     path("shots/<int:shot_id>/mattes/<uuid:matte_id>/check/<int:frame>/<str:way>", review.small, name="checked"),
+    path("shots/<int:shot_id>/mattes/<uuid:matte_id>/compare", comparing.compare, name="compare"),
+    path("shots/<int:shot_id>/mattes/<uuid:matte_id>/brought", comparing.bring_in, name="bring-in-matte"),
+    path("shots/<int:shot_id>/mattes/<uuid:matte_id>/brought/<int:brought_id>/remove", comparing.remove, name="remove-brought"),
     path("shots/<int:shot_id>/deliveries", delivery.shot, name="deliveries"),
     path("shots/<int:shot_id>/deliveries/shown", delivery.shown, name="shown"),
     path("productions/<int:production_id>/recipes", delivery.production_recipes, name="recipes"),
@@ -92,8 +98,6 @@ urlpatterns = [
     path("deliveries/<int:delivery_id>/notes/<int:note_id>/answer", delivery.answer_note, name="answer-note"),
     path("deliveries/<int:delivery_id>/accept", delivery.accept, name="accept-odd"),
     path("deliveries/<int:delivery_id>/picture/<int:at>.png", delivery.picture, name="delivered-picture"),
-    path("deliveries/<int:delivery_id>/against/<int:other_id>", delivery.against, name="against"),
-    path("deliveries/<int:delivery_id>/against/<int:other_id>/<int:frame>.png", delivery.difference, name="difference"),
     path("deliveries/<int:delivery_id>/state", delivery.state, name="delivery-state"),
     path("deliveries/<int:delivery_id>/cancel", delivery.cancel, name="cancel-delivery"),
     path("deliveries/<int:delivery_id>/fetch", delivery.fetch, name="fetch"),

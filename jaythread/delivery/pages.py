@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from jaythread.delivery import actions, comparing, looks, making, planning, recipes
+from jaythread.delivery import actions, looks, making, planning, recipes, sent
 from jaythread.delivery.models import DeliveredFrame, Delivery, State
 from jaythread.delivery.policies import delivery_for, package_for
 from jaythread.desk.document import core_cache
@@ -324,30 +324,4 @@ def fetch(request: HttpRequest, delivery_id: int) -> HttpResponseBase:
 def picture(request: HttpRequest, delivery_id: int, at: int) -> HttpResponse:
     """A delivered frame, small."""
     it = delivery_for(request.user, delivery_id, "look")
-    return HttpResponse(comparing.picture(it, at), content_type="image/png")
-
-
-@login_required
-@require_GET
-def against(request: HttpRequest, delivery_id: int, other_id: int) -> HttpResponse:
-    """What changed between two packages."""
-    it, other = delivery_for(request.user, delivery_id, "look"), delivery_for(request.user, other_id, "look")
-    if it.matte.shot_id != other.matte.shot_id:
-        raise NotThere("Only packages of the same shot can be compared.")
-    rows = comparing.rows(it, other)
-    member = require(request.user, it.matte.shot.production_id, "look")
-    changed = [row["frame"] for row in rows if row["stands"] == "changed"]
-    wanted = request.GET.get("frame", "")
-    frame = int(wanted) if wanted.lstrip("-").isdigit() else changed[0] if changed else rows[0]["frame"]
-    return render(
-        request,
-        "delivery/against.html",
-        {"delivery": it, "other": other, "rows": rows, "membership": member, "shot": it.matte.shot, "changed": changed, "frame": frame},
-    )
-
-
-@login_required
-@require_GET
-def difference(request: HttpRequest, delivery_id: int, other_id: int, frame: int) -> HttpResponse:
-    it, other = delivery_for(request.user, delivery_id, "look"), delivery_for(request.user, other_id, "look")
-    return HttpResponse(comparing.difference(it, other, frame), content_type="image/png")
+    return HttpResponse(sent.picture(it, at), content_type="image/png")

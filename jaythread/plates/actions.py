@@ -1,12 +1,10 @@
 """What can be done with plates: bring one in, cancel, change the colour space, decode."""
 
 import shutil
-import uuid
 from collections.abc import Iterable
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
@@ -17,10 +15,10 @@ from jaythread.jobs.models import State as JobState
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, register
 from jaythread.plates import intake, policies
+from jaythread.plates.incoming import staged
 from jaythread.plates.models import DECODE, Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, require, shot_for
-from roto.errors import BadUpload
 from roto.picture import cuts, display, movies, stills
 from roto.picture.stills import Pixels
 
@@ -36,25 +34,10 @@ def bring_in(
     shot_id: a shot whose plate the files are to replace. holds: whether a missing still shows the one before.
     """
     require(user, production_id, "bring in")
-    staging = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))
-    staging.mkdir(parents=True)
-    try:
-        names = []
-        for upload in files:
-            clean = PurePosixPath((upload.name or "").replace("\\", "/")).name
-            if clean.startswith("."):
-                continue  # what systems leave in folders
-            if not clean or clean in names:
-                raise BadUpload(f"'{upload.name}' was given twice or has no usable name.")
-            with (staging / clean).open("wb") as target:
-                for chunk in upload.chunks(1 << 20):
-                    target.write(chunk)
-            names.append(clean)
+    with staged(files) as (folder, names):
         if shot_id is not None:
-            return replace_plate(user, shot_id, staging, names)
-        return bring_in_folder(user, production_id, name, staging, names, holds=holds)
-    finally:
-        shutil.rmtree(staging, ignore_errors=True)
+            return replace_plate(user, shot_id, folder, names)
+        return bring_in_folder(user, production_id, name, folder, names, holds=holds)
 
 
 def bring_in_folder(user: User, production_id: int, name: str, folder: Path, names: list[str], *, holds: bool = False) -> Shot:

@@ -19,6 +19,7 @@ from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from jaythread.review.models import Mark
+from roto.check import differences
 from roto.matte.render import render
 from roto.matte.stack import Matte as CoreMatte
 from roto.package.cache_keys import matte_keys
@@ -28,8 +29,6 @@ PAGE = 120
 """edits that are told at once"""
 WIDE = 960
 """px: the width of the pictures, at most"""
-MORE, LESS = (31, 111, 156), (184, 116, 26)
-"""where a matte covers more now than then, and where less"""
 WAYS = ("then", "now", "difference")
 LONGEST = 60
 """characters of a mark's name"""
@@ -72,28 +71,33 @@ def stood(user: User, shot_id: int, revision: int) -> dict[str, Any]:
     return {"revision": revision, "mattes": mattes, "shapes": sorted(shapes, key=lambda one: one["name"])}
 
 
-def _both(shot: Shot, revision: int, matte_id: uuid.UUID) -> tuple[CoreMatte, CoreMatte | None]:
-    """A matte as it stood, and as it is now, where it is there."""
+def then(shot: Shot, revision: int, matte_id: uuid.UUID) -> CoreMatte:
+    """A matte as it stood after an edit. NotThere where it was not there."""
     key = (shot.pk, shot.revision, revision, str(matte_id))
     with _lock:
-        then = _mattes.get(key)
-    if then is None:
-        then = Past(shot, revision).matte(str(matte_id))
+        found = _mattes.get(key)
+    if found is None:
+        found = Past(shot, revision).matte(str(matte_id))
         with _lock:
-            _mattes[key] = then
+            _mattes[key] = found
+    return found
+
+
+def _both(shot: Shot, revision: int, matte_id: uuid.UUID) -> tuple[CoreMatte, CoreMatte | None]:
+    """A matte as it stood, and as it is now, where it is there."""
     row = shot.mattes.filter(pk=matte_id).first()
-    return then, None if row is None else core_cache.matte(shot, row)
+    return then(shot, revision, matte_id), None if row is None else core_cache.matte(shot, row)
 
 
 def differing(user: User, shot_id: int, revision: int, matte_id: uuid.UUID) -> list[int]:
     """The frames of the working range on which a matte is made from something else now than then."""
     shot = shot_for(user, shot_id, "look")
-    then, now = _both(shot, revision, matte_id)
+    before, now = _both(shot, revision, matte_id)
     frames = range(shot.working[0], shot.working[1] + 1)
     if now is None:
         return list(frames)
     solver = ShotFringes(shot, wait=False, steady=False)
-    keys = [matte_keys(core, frames, solver) for core in (then, now)]
+    keys = [matte_keys(core, frames, solver) for core in (before, now)]
     return [f for f in frames if keys[0][f] != keys[1][f]]
 
 
@@ -102,22 +106,14 @@ def picture(user: User, shot_id: int, revision: int, matte_id: uuid.UUID, frame:
     shot = shot_for(user, shot_id, "look")
     if way not in WAYS or not shot.first <= frame <= shot.last:
         raise NotThere()
-    then, now = _both(shot, revision, matte_id)
+    core, now = _both(shot, revision, matte_id)
     solver = ShotFringes(shot, wait=False, steady=False)
-    before = render(then, frame, threads=2, depth="8", fringes=solver).alpha
-    after = np.zeros_like(before) if now is None else render(now, frame, threads=2, depth="8", fringes=solver).alpha
-    gap = after.astype(np.int16) - before
-    more, less = float(np.maximum(gap, 0).sum()) / 255, float(np.maximum(-gap, 0).sum()) / 255
-    pixels = {"then": before, "now": after}.get(way)
-    return stills.encode_picture(_fitting(_coloured(before, after) if pixels is None else pixels), ".png"), more, less
-
-
-def _coloured(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """What both cover in grey, what only one does in a colour each."""
-    both = np.minimum(before, after).astype(np.float32)[..., None] / 255
-    more, less = (np.maximum(a.astype(np.float32) - b, 0)[..., None] / 255 for a, b in ((after, before), (before, after)))
-    made = both * np.float32(150) + more * np.array(MORE, np.float32) * 1.25 + less * np.array(LESS, np.float32) * 1.25
-    return np.clip(np.rint(made), 0, 255).astype(np.uint8)
+    before = render(core, frame, threads=2, depth="16", fringes=solver).alpha
+    after = np.zeros_like(before) if now is None else render(now, frame, threads=2, depth="16", fringes=solver).alpha
+    found = differences.difference(before, after)
+    chosen = {"then": before, "now": after}.get(way)
+    shown = differences.coloured(before, after) if chosen is None else (chosen >> 8).astype(np.uint8)
+    return stills.encode_picture(_fitting(shown), ".png"), found.more, found.less
 
 
 def _fitting(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -1,6 +1,7 @@
 """Reading the frames of a matte as a job: only those that changed since, a few at a time, in time with their neighbours."""
 
 import hashlib
+import sys
 import time
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -30,7 +31,7 @@ from roto.matte.render import FRINGE, Rendered, render
 from roto.package.cache_keys import matte_keys
 from roto.picture import stills
 
-METHOD = "1"
+METHOD = "2"
 """a part of every key: raised when the same frame would be read otherwise"""
 SMALL = 320
 """px: the width of the small pictures on the sheet"""
@@ -39,6 +40,8 @@ EVERY = 6
 WORKERS = 2
 AHEAD = 3
 """frames that are rendered ahead"""
+TURNS = 0.0005
+"""seconds after which a thread lets another one on: reading is many short calls, which wait for each other otherwise"""
 TELL_EVERY = 1.0
 """seconds after which what was found so far is told"""
 OTHERS = 4
@@ -141,17 +144,20 @@ class Reader:
         done = render(self.core, frame, threads=1, depth="8", fringes=self.solver)
         alpha = done.alpha
         try:
-            picture = None if self.plate is None else plate_frames.small(self.plate, frame)
+            picture = None if self.plate is None else plate_frames.quick(self.plate, frame)
         except NotThere:
             picture = None
         width = min(SMALL, alpha.shape[1])
         size = (width, max(1, round(alpha.shape[0] * width / alpha.shape[1])))
         small = stills.encode_picture(cv2.resize(alpha, size, interpolation=cv2.INTER_AREA), ".png")
-        look = None if picture is None else motion.ready(picture, alpha)
-        return _Ready(look=look, reading=reading.read(alpha, picture), rendered=done, small=small)
+        read = reading.read(alpha, picture)
+        look = None if picture is None else motion.ready(picture, alpha, read.box)
+        return _Ready(look=look, reading=read, rendered=done, small=small)
 
     def frames(self, wanted: list[int]) -> Iterator[tuple[int, dict[str, Any], bytes]]:
         """What is read of these frames, as it is kept, and their small pictures."""
+        before = sys.getswitchinterval()
+        sys.setswitchinterval(TURNS)
         needed = sorted({f for frame in wanted for f in (frame - 1, frame, frame + 1) if self.first <= f <= self.last})
         ready: dict[int, Future[_Ready]] = {}
         pool = ThreadPoolExecutor(WORKERS)
@@ -190,6 +196,7 @@ class Reader:
                 yield one.result()
         finally:
             pool.shutdown(cancel_futures=True)
+            sys.setswitchinterval(before)
 
     def edges(self, wanted: list[int]) -> Iterator[tuple[int, dict[str, Any]]]:
         """The edges of these frames beside the plate's, and how the matte meets the others, as it is kept."""
@@ -218,4 +225,4 @@ class Reader:
     def _look(self, frame: int) -> motion.Look:
         assert self.plate is not None, "its caller looked"
         alpha = render(self.core, frame, threads=1, depth="8", cap=1, fringes=self.solver).alpha
-        return motion.ready(plate_frames.small(self.plate, frame), alpha)
+        return motion.ready(plate_frames.quick(self.plate, frame), alpha)

@@ -7,6 +7,7 @@ sides, and from what lies halfway between those two besides: thin things that wa
 """
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -16,12 +17,16 @@ from numpy.typing import NDArray
 Picture = NDArray[np.uint8]
 Small = NDArray[np.float32]
 
-WIDE = 640
-"""px: the width of the pictures that motion is taken from; larger ones are made smaller"""
-MARGIN = 24
+WIDE = 480
+"""px: the width of the mattes that are held against each other; larger ones are made smaller. Motion is taken from pictures of half that"""
+MARGIN = 20
 """px of them around the matte"""
 INSIDE = 2
 """px of them by which the matte is drawn in: nearer to its edge, flow has the ground in it"""
+COARSE, STEPS = (46, 16), 8
+"""px, its longer and its shorter side, from which flow is taken on the halved picture only and made larger; and steps of its search"""
+LEAST = 24
+"""px: smaller pictures are continued beyond their borders to be so wide and high"""
 CARRIED = 6.0
 """px of them: how far motion is carried outwards at least, as the sigma of a bell"""
 LEAP = 4.0
@@ -36,6 +41,8 @@ THIN = 9
 """px of them: narrower parts are thin"""
 SIGHT = 40
 """px of them that a matte has at least for its motion to be told"""
+MUCH, APART = 0.8, (0.1, 0.8)
+"""px of the plate that are left by a step, or that a frame stands alone by (on the mean, a part of it), from which it is said where"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,223 +99,309 @@ class Moving:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Look:
-    """A frame made ready: its small grey picture, its small matte 0..1, and px of the plate a px of them."""
+    """A frame made ready. alpha (h, w): its small matte, 0..1. grey (h/2, w/2): its picture. half: the matte in that size. thin (h/2, w/2):
+    1 where the matte is thin, or a gap in it. box: of what is not 0; None when all is. centre: x, y. length: px of the outline.
+    scale: px of the plate a px of the small matte."""
 
-    grey: Picture
     alpha: Small
+    grey: Picture
+    half: Small
+    thin: Picture
+    box: tuple[int, int, int, int] | None
+    centre: NDArray[np.float64]
+    length: float
     scale: float
 
+    def within(self, box: tuple[int, int, int, int]) -> "Look":
+        """A part of it, its sides even."""
+        half = (box[0] // 2, box[1] // 2, box[2] // 2, box[3] // 2)
+        return replace(
+            self, alpha=_in(self.alpha, box), grey=_in(self.grey, half), half=_in(self.half, half), thin=_in(self.thin, half)
+        )  # fmt: skip
 
-def ready(picture: Picture, alpha: NDArray[np.uint8]) -> Look:
-    """A frame made ready for `moving`. picture: uint8 (h, w, 3), of any size in the proportion of alpha, uint8 (h, w)."""
-    width = min(WIDE, alpha.shape[1])
-    size = (width, max(1, round(alpha.shape[0] * width / alpha.shape[1])))
-    grey = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), dtype=np.uint8)
-    if grey.shape[::-1] != size:
-        grey = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
-    small = alpha if alpha.shape[::-1] == size else cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)
-    return Look(grey=grey, alpha=small.astype(np.float32) / np.float32(255), scale=alpha.shape[1] / width)
+
+def ready(picture: Picture, alpha: NDArray[np.uint8], around: tuple[int, int, int, int] | None = None) -> Look:
+    """A frame made ready for `moving`. picture: uint8 (h, w, 3), of any size in the proportion of alpha, uint8 (h, w). around: the box of
+    what of it is not 0, where that is known."""
+    width = max(2, min(WIDE, alpha.shape[1]) // 2 * 2)
+    size = (width, 2 * max(1, round(alpha.shape[0] * width / alpha.shape[1] / 2)))
+    half = (size[0] // 2, size[1] // 2)
+    grey = np.asarray(cv2.resize(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), half, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+    codes = alpha if alpha.shape[::-1] == size else _smaller(alpha, size, around)
+    few = _smaller(codes, half)
+    x, y, across, down = cv2.boundingRect(codes)
+    small = codes * np.float32(1 / 255)
+    return Look(
+        alpha=small, grey=grey, half=few * np.float32(1 / 255), thin=_thin(few), box=(x, y, x + across, y + down) if across else None,
+        centre=_centre(codes), length=_length(codes) / 255, scale=alpha.shape[1] / width,
+    )  # fmt: skip
+
+
+def _smaller(alpha: NDArray[np.uint8], size: tuple[int, int], around: tuple[int, int, int, int] | None = None) -> NDArray[np.uint8]:
+    """Alpha made smaller by means over areas; only its own box is touched where the sizes divide evenly."""
+    times, rest = divmod(alpha.shape[1], size[0])
+    if rest or alpha.shape[0] != times * size[1]:
+        return np.asarray(cv2.resize(alpha, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+    out = np.zeros(size[::-1], np.uint8)
+    x, y, across, down = cv2.boundingRect(alpha) if around is None else (*around[:2], around[2] - around[0], around[3] - around[1])
+    if across:
+        x0, y0, x1, y1 = x // times, y // times, -(-(x + across) // times), -(-(y + down) // times)
+        part = alpha[y0 * times : y1 * times, x0 * times : x1 * times]
+        out[y0:y1, x0:x1] = cv2.resize(part, (x1 - x0, y1 - y0), interpolation=cv2.INTER_AREA)
+    return out
 
 
 def carried(here: Look, other: Look) -> Small:
-    """Where (h, w, 2) the picture of a frame goes on the other one, px of the small picture: within its matte, and carried outwards."""
-    weight = _weight(here.alpha)
-    return _carried(_flow(here, other, weight)[0], weight)
+    """Where (h, w, 2) the picture of a frame goes on the other one, px of the small matte: within it, and carried outwards."""
+    weight = _weight(here.half)
+    return _larger(_carried(_flow(here, other, weight)[0], weight), here.alpha)
 
 
 def moving(before: Look | None, here: Look, after: Look | None) -> Moving:
     """A frame among its neighbours, as far as there are any."""
-    box = _around([look.alpha for look in (before, here, after) if look is not None])
+    box = _around([look for look in (before, here, after) if look is not None])
     if box is None:
         return Moving(before=None, after=None, alone=0.0, at_most=0.0, by=0.0, box=(0, 0, 0, 0))
-    cut = [None if look is None else replace(look, grey=_in(look.grey, box), alpha=_in(look.alpha, box)) for look in (before, here, after)]
+    cut = [None if look is None else look.within(box) for look in (before, here, after)]
     told = [None if other is None or cut[1] is None else _step(cut[1], other, box, here.alpha.shape) for other in (cut[0], cut[2])]
     steps = [None if one is None else one[0] for one in told]
     alone, at_most, by, where = 0.0, 0.0, 0.0, (0, 0, 0, 0)
     if told[0] is not None and told[1] is not None:
         assert cut[0] is not None and cut[1] is not None and cut[2] is not None, "it was told of both"
-        halfway, went = _halfway(cut[0].alpha, cut[2].alpha)
+        halfway, went = _halfway(cut[0], cut[2])
         away = _least(_least(told[0][1], told[1][1]), cut[1].alpha - halfway)
         new = np.minimum(told[0][2], told[1][2])
-        away[new > max(NEW, 4.0 * float(np.median(new)))] = 0.0  # what the picture shows for a moment only, the matte may have
+        fresh = (new > max(NEW, 4.0 * float(np.median(new)))).astype(np.uint8)
+        if fresh.any():  # what the picture shows for a moment only, the matte may have
+            away[cv2.resize(fresh, away.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0] = 0.0
         by = _at_most(away) * here.scale
-        away /= 1 + QUICK * here.scale * np.maximum(np.maximum(told[0][3], told[1][3]), went)
-        alone = float(np.abs(away).sum()) / max(_length(cut[1].alpha), SHORT) * here.scale
-        at_most = _at_most(np.where(_thin([look.alpha for look in cut if look is not None]), np.float32(0), away)) * here.scale
-        where = _where(np.abs(away), box, here.scale)
+        quick = 1 + QUICK * here.scale * np.maximum(np.maximum(told[0][3], told[1][3]), went)
+        away /= cv2.resize(quick, away.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        alone = cv2.norm(away, cv2.NORM_L1) / max(here.length, SHORT) * here.scale
+        thin = cv2.dilate(cut[0].thin | cut[1].thin | cut[2].thin, _disc(THIN // 2))
+        thick = cv2.resize(1 - thin, away.shape[::-1], interpolation=cv2.INTER_NEAREST)
+        at_most = _at_most(away * thick) * here.scale
+        where = _where(np.abs(away), box, here.scale) if alone > APART[0] or at_most > APART[1] else (0, 0, 0, 0)
     return Moving(before=steps[0], after=steps[1], alone=alone, at_most=at_most, by=by, box=where)
 
 
 def _least(one: Small, other: Small) -> Small:
     """Where both differ the same way, the smaller of them; elsewhere nothing."""
-    return np.where(one * other > 0, np.sign(one) * np.minimum(np.abs(one), np.abs(other)), np.float32(0)).astype(np.float32)
+    up = np.maximum(np.minimum(one, other), np.float32(0))
+    down = np.minimum(np.maximum(one, other), np.float32(0))
+    return np.asarray(up + down, dtype=np.float32)
 
 
-def _halfway(one: Small, other: Small) -> tuple[Small, Small]:
-    """What lies halfway between two mattes, as far as their outlines lead on to each other; and how far they go in each half, px."""
-    finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
-    grey = [np.asarray(cv2.GaussianBlur(a * 255, (0, 0), 1.5), dtype=np.uint8) for a in (one, other)]
-    leap = _centre(other) - _centre(one)
-    begun = np.empty((*one.shape, 2), np.float32)
-    begun[:] = leap
-    there = finder.calc(grey[0], grey[1], begun.copy())
-    back = finder.calc(grey[1], grey[0], -begun)
-    halves = [
-        cv2.remap(a, *_maps(-0.5 * flow), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for a, flow in ((one, there), (other, back))
-    ]
-    went = np.asarray(cv2.blur(np.hypot(there[..., 0], there[..., 1]) / 2, (9, 9)), dtype=np.float32)
-    return np.asarray((halves[0] + halves[1]) / 2, dtype=np.float32), went
+def _halfway(one: Look, other: Look) -> tuple[Small, Small]:
+    """What lies halfway between two mattes, as far as their outlines lead on to each other; and how far (h/2, w/2) they go in each half,
+    px of the mattes."""
+    grey = [np.asarray(cv2.GaussianBlur((look.half * 255).astype(np.uint8), (5, 5), 0.75), dtype=np.uint8) for look in (one, other)]
+    begun = np.empty((*grey[0].shape, 2), np.float32)
+    begun[:] = _leap(one, other) / 2
+    there = _led(grey[0], grey[1], begun.copy())
+    back = _led(grey[1], grey[0], -begun)
+    first, second = (_taken(look.alpha, _map(_larger(flow, look.alpha, -0.5))) for look, flow in ((one, there), (other, back)))
+    went = np.asarray(cv2.blur(cv2.magnitude(there[..., 0], there[..., 1]), (5, 5)), dtype=np.float32)
+    return np.asarray(cv2.addWeighted(first, 0.5, second, 0.5, 0.0), dtype=np.float32), went
 
 
-def _around(alphas: list[Small]) -> tuple[int, int, int, int] | None:
+def _led(one: Picture, other: Picture, begun: Small | None) -> Small:
+    """Dense flow (h, w, 2) from one picture to another one, px; begun from a flow where one is given."""
+    height, width = one.shape
+    beyond = (0, max(0, LEAST - height), 0, max(0, LEAST - width))
+    if any(beyond):
+        one, other = (np.asarray(cv2.copyMakeBorder(v, *beyond, cv2.BORDER_REPLICATE), dtype=np.uint8) for v in (one, other))
+        begun = None if begun is None else np.asarray(cv2.copyMakeBorder(begun, *beyond, cv2.BORDER_REPLICATE), dtype=np.float32)
+    coarse = max(one.shape) >= COARSE[0] and min(one.shape) >= COARSE[1]
+    flow = _finder(int(coarse)).calc(one, other, begun)  # type: ignore[arg-type]
+    return np.asarray(flow[:height, :width], dtype=np.float32)
+
+
+def _finder(finest: int) -> cv2.DISOpticalFlow:
+    """A new one for each pair of pictures: one that has seen another size breaks down. finest: how often the finest of its levels is
+    halved."""
+    made = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
+    made.setFinestScale(finest)
+    made.setGradientDescentIterations(STEPS)
+    return made
+
+
+def _larger(flow: Small, alpha: Small, part: float = 1.0) -> Small:
+    """A flow of the pictures' size, or a part of its way, in the size and the px of the mattes."""
+    return np.asarray(cv2.resize(flow * np.float32(2 * part), alpha.shape[::-1], interpolation=cv2.INTER_LINEAR), dtype=np.float32)
+
+
+@lru_cache(64)
+def _grid(height: int, width: int) -> Small:
+    return np.ascontiguousarray(np.dstack(np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))))
+
+
+def _map(flow: Small) -> Small:
+    """Where (h, w, 2) each px is found."""
+    return np.asarray(flow + _grid(*flow.shape[:2]), dtype=np.float32)
+
+
+def _taken(values: NDArray[Any], where: Small, border: int = cv2.BORDER_REPLICATE, beyond: float = 0.0) -> NDArray[Any]:
+    """Values (h, w) of other places (h, w, 2). beyond: the picture, with a border of one value."""
+    taken = cv2.remap(values, where, None, cv2.INTER_LINEAR, borderMode=border, borderValue=[beyond] * 4)  # type: ignore[call-overload]
+    return np.asarray(taken)
+
+
+def _around(looks: list[Look]) -> tuple[int, int, int, int] | None:
     """The box of what is not 0 on any of them, with a margin."""
-    boxes = [cv2.boundingRect((a > 0.02).astype(np.uint8)) for a in alphas]
-    boxes = [b for b in boxes if b[2] > 0]
+    boxes = [look.box for look in looks if look.box is not None]
     if not boxes:
         return None
-    height, width = alphas[0].shape
-    x0, y0 = min(b[0] for b in boxes), min(b[1] for b in boxes)
-    x1, y1 = max(b[0] + b[2] for b in boxes), max(b[1] + b[3] for b in boxes)
+    height, width = looks[0].alpha.shape
+    x0, y0, x1, y1 = min(b[0] for b in boxes), min(b[1] for b in boxes), max(b[2] for b in boxes), max(b[3] for b in boxes)
     x0, y0, x1, y1 = max(0, x0 - MARGIN), max(0, y0 - MARGIN), min(width, x1 + MARGIN), min(height, y1 + MARGIN)
     short = (max(0, SIGHT - (x1 - x0)), max(0, SIGHT - (y1 - y0)))  # flow wants a picture of some size
-    x0, y0 = max(0, x0 - short[0]), max(0, y0 - short[1])
-    return x0, y0, min(width, x1 + short[0]), min(height, y1 + short[1])
+    x0, y0 = max(0, x0 - short[0]) // 2 * 2, max(0, y0 - short[1]) // 2 * 2  # even: the pictures are of half the size
+    return x0, y0, min(width, (x1 + short[0] + 1) // 2 * 2), min(height, (y1 + short[1] + 1) // 2 * 2)
 
 
 def _in(values: NDArray[Any], box: tuple[int, int, int, int]) -> NDArray[Any]:
     return np.ascontiguousarray(values[box[1] : box[3], box[0] : box[2]])
 
 
-def _length(alpha: Small) -> float:
-    """The length of the outline, px."""
-    return float(np.abs(np.diff(alpha, axis=0)).sum() + np.abs(np.diff(alpha, axis=1)).sum()) * np.pi / 4
+def _length(alpha: Picture) -> float:
+    """The length of the outline, px, times 255."""
+    rise = cv2.norm(alpha[1:], alpha[:-1], cv2.NORM_L1) + cv2.norm(alpha[:, 1:], alpha[:, :-1], cv2.NORM_L1)
+    return rise * np.pi / 4
 
 
 def _step(here: Look, other: Look, box: tuple[int, int, int, int], size: tuple[int, ...]) -> tuple[Step, Small, Small, Small]:
-    """The step between a frame and another one; what of this frame's matte the other's does not lead to expect; how far, of 255, the
-    picture differs from what is found for it there; and how far it goes, px of the small picture."""
-    weight = _weight(here.alpha if here.alpha.max() > 0.5 else other.alpha)
-    flow, same = _flow(here, other, weight)
-    within = weight > 0
-    way = float(np.median(np.hypot(*flow[within].T))) if within.any() else 0.0
+    """The step between a frame and another one; what (h, w) of this frame's matte the other's does not lead to expect; how far (h/2, w/2),
+    of 255, the picture differs from what is found for it there; and how far (h/2, w/2) it goes, px of the matte."""
+    weight = _weight(here.half if cv2.norm(here.half, cv2.NORM_INF) > 0.5 else other.half)
+    flow, same, found = _flow(here, other, weight)
+    within = np.flatnonzero(weight)[::3]
+    way = 2 * float(np.median(np.hypot(*flow.reshape(-1, 2)[within].T))) if len(within) else 0.0
     carried_ = _carried(flow, weight)
-    expected = _warped(other.alpha, carried_)
-    left = here.alpha - expected
-    left[_crossing(carried_, box, size) | ~np.isfinite(left)] = 0.0
-    length = max(_length(here.alpha), _length(other.alpha), SHORT)
-    amount = float(np.abs(left).sum()) / length * here.scale
-    grown = float(left.sum()) / length * here.scale
-    changed = int(np.abs(here.alpha - other.alpha).max() * 255)
-    where = _where(np.abs(left).astype(np.float32), box, here.scale)
-    found = cv2.remap(other.grey, *_maps(flow), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    new: Small = np.asarray(cv2.blur(cv2.absdiff(here.grey, found).astype(np.float32), (5, 5)), dtype=np.float32)
-    return (
-        Step(way=way * here.scale, same=same, left=amount, grown=grown, changed=changed, box=where),
-        left,
-        new,
-        np.hypot(carried_[..., 0], carried_[..., 1]),
-    )
+    whole = _larger(carried_, here.alpha)
+    left = here.alpha - _taken(other.alpha, _map(whole), cv2.BORDER_CONSTANT, beyond=float("nan"))
+    cv2.patchNaNs(left, 0.0)
+    beyond = _crossing(whole, box, size)
+    if beyond is not None:
+        left[beyond] = 0.0
+    length = max(here.length, other.length, SHORT)
+    amount, grown = cv2.norm(left, cv2.NORM_L1) / length * here.scale, float(left.sum()) / length * here.scale
+    changed = int(cv2.norm(here.alpha, other.alpha, cv2.NORM_INF) * 255)
+    where = _where(np.abs(left), box, here.scale) if amount > MUCH else (0, 0, 0, 0)
+    new: Small = np.asarray(cv2.blur(found, (3, 3)), dtype=np.float32)
+    went = 2 * np.asarray(cv2.magnitude(carried_[..., 0], carried_[..., 1]), dtype=np.float32)
+    return Step(way=way * here.scale, same=same, left=amount, grown=grown, changed=changed, box=where), left, new, went
 
 
 def _weight(mask: Small) -> Small:
-    """1 within a matte, a few px from its edge; all of it where it is too thin for that."""
+    """1 within a matte (h/2, w/2), a few px from its edge; all of it where it is too thin for that."""
     solid = (mask > 0.9).astype(np.uint8)
-    inside = cv2.erode(solid, np.ones((2 * INSIDE + 1,) * 2, np.uint8), borderType=cv2.BORDER_REPLICATE)
-    return (inside if cv2.countNonZero(inside) > SIGHT else (mask > 0.5).astype(np.uint8)).astype(np.float32)
+    inside = cv2.erode(solid, np.ones((INSIDE + 1,) * 2, np.uint8), borderType=cv2.BORDER_REPLICATE)
+    return (inside if cv2.countNonZero(inside) > SIGHT // 4 else (mask > 0.5).astype(np.uint8)).astype(np.float32)
 
 
-def _crossing(flow: Small, box: tuple[int, int, int, int], size: tuple[int, ...]) -> NDArray[np.bool_]:
-    """Where (h, w) the picture may come from beyond its border within a step, or go there: nothing is known of it."""
-    x, y = (np.arange(a, b, dtype=np.float32) for a, b in ((box[0], box[2]), (box[1], box[3])))
-    across, down = np.minimum(x, size[1] - 1 - x), np.minimum(y, size[0] - 1 - y)
+def _crossing(flow: Small, box: tuple[int, int, int, int], size: tuple[int, ...]) -> NDArray[np.bool_] | None:
+    """Where (h, w) the picture may come from beyond its border within a step, or go there: nothing is known of it. None: nowhere."""
+    x0, y0, x1, y1 = box
+    inward = min(x0, size[1] - x1, y0, size[0] - y1)
+    if cv2.norm(flow, cv2.NORM_INF) + 2 < inward:
+        return None
     way = np.abs(flow)
+    x, y = np.arange(x0, x1, dtype=np.float32), np.arange(y0, y1, dtype=np.float32)
+    across, down = np.minimum(x, size[1] - 1 - x), np.minimum(y, size[0] - 1 - y)
     still = INSIDE  # what hardly moves goes nowhere
     return ((across[None] < way[..., 0] + 2) & (way[..., 0] > still)) | ((down[:, None] < way[..., 1] + 2) & (way[..., 1] > still))
 
 
-def _flow(here: Look, other: Look, weight: Small) -> tuple[Small, float]:
-    """Where (h, w, 2) each px of this frame is on the other one, and how well it is found there within the weight."""
-    finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
-    tries = [finder.calc(here.grey, other.grey, None)]  # type: ignore[call-overload]
-    leap = _centre(other.alpha) - _centre(here.alpha)
-    if float(np.hypot(*leap)) > LEAP:
+def _flow(here: Look, other: Look, weight: Small) -> tuple[Small, float, Small]:
+    """Where (h/2, w/2, 2) each px of this frame's picture is on the other one; how well it is found there within the weight; and how far
+    (h/2, w/2), of 255, the picture differs from what is found."""
+    tries = [_led(here.grey, other.grey, None)]
+    leap = _leap(here, other) / 2
+    if float(np.hypot(*leap)) > LEAP / 2:
         begun = np.empty_like(tries[0])
         begun[:] = leap
-        tries.append(finder.calc(here.grey, other.grey, begun))
+        tries.append(_led(here.grey, other.grey, begun))
         start = np.empty_like(tries[0])
         start[:] = leap
         tries.append(start)
-    best: tuple[Small, float] | None = None
+    best: tuple[Small, float, Small] | None = None
     for flow in tries:
-        same = _same(here.grey, other.grey, flow, weight)
+        where = _map(flow)
+        found = _taken(other.grey, where)
+        same = _same(here.grey, found, where, weight)
         if best is None or np.nan_to_num(same, nan=-1.0) > np.nan_to_num(best[1], nan=-1.0) + 0.01:
-            best = flow, same
+            best = flow, same, np.asarray(cv2.absdiff(here.grey, found), dtype=np.float32)
     assert best is not None, "there is one try at least"
     return best
 
 
-def _centre(alpha: Small) -> NDArray[np.float64]:
+def _leap(here: Look, other: Look) -> NDArray[np.float64]:
+    """How far the centre moves, px of the small mattes."""
+    return np.nan_to_num(other.centre - here.centre)
+
+
+def _centre(alpha: Picture) -> NDArray[np.float64]:
     found = cv2.moments(alpha)
-    if found["m00"] < 1:
-        return np.zeros(2)
+    if found["m00"] < 255:
+        return np.full(2, np.nan)
     return np.array([found["m10"], found["m01"]]) / found["m00"]
 
 
-def _maps(flow: Small) -> tuple[Small, Small]:
-    height, width = flow.shape[:2]
-    across, down = np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32)[:, None]
-    return np.asarray(flow[..., 0] + across, dtype=np.float32), np.asarray(flow[..., 1] + down, dtype=np.float32)
-
-
-def _warped(alpha: Small, flow: Small) -> Small:
-    """Alpha (h, w) of the other frame where this one's px are there; NaN beyond the picture."""
-    x, y = _maps(flow)
-    return np.asarray(
-        cv2.remap(alpha, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=[float("nan")] * 4), dtype=np.float32
-    )
-
-
-def _same(grey: Picture, other: Picture, flow: Small, weight: Small) -> float:
-    """The correlation of the picture within the weight with what the flow finds on the other frame."""
-    x, y = _maps(flow)
+def _same(grey: Picture, found: Picture, where: Small, weight: Small) -> float:
+    """The correlation of the picture within the weight with what was found for it. where: that is, on the other frame. NaN where too little
+    lies there, or where it is evener than two steps of 255."""
     height, width = grey.shape
-    there = (weight > 0) & (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
-    if there.sum() < max(SIGHT, 0.3 * (weight > 0).sum()):
+    inside = np.asarray(cv2.inRange(where, (0.0, 0.0, 0.0, 0.0), (width - 1.0, height - 1.0, 0.0, 0.0)), dtype=np.uint8)
+    wanted = weight > 0
+    there = wanted & (inside > 0)
+    count = np.count_nonzero(there)
+    if count < max(SIGHT // 4, 0.3 * np.count_nonzero(wanted)):
         return float("nan")
-    found = cv2.remap(other, x, y, cv2.INTER_LINEAR)
-    a, b = grey[there].astype(np.float64), found[there].astype(np.float64)
+    a, b = grey[there].astype(np.float32), found[there].astype(np.float32)
     a, b = a - a.mean(), b - b.mean()
-    spread = float(np.sqrt((a @ a) * (b @ b)))
-    return float(a @ b) / spread if spread > 4.0 * len(a) else float("nan")  # evener than two steps of 255: nothing is told
+    spread = float(np.sqrt(np.dot(a, a) * np.dot(b, b)))
+    return float(np.dot(a, b)) / spread if spread > 4.0 * count else float("nan")
 
 
 def _carried(flow: Small, weight: Small) -> Small:
     """The flow within the weight, carried outwards: means of what lies near, by bells that grow wider until there is something."""
     size = (flow.shape[1], flow.shape[0])
-    few = (max(1, size[0] // 4), max(1, size[1] // 4))
-    share = cv2.resize(weight, few, interpolation=cv2.INTER_AREA)
-    parts = cv2.resize(flow * weight[..., None], few, interpolation=cv2.INTER_AREA)
-    whole = np.zeros((*few[::-1], 2), np.float32)
-    known = np.zeros(few[::-1], np.float32)
-    for sigma in (CARRIED / 4, CARRIED, 4 * CARRIED):
-        near, sums = cv2.GaussianBlur(share, (0, 0), sigma), cv2.GaussianBlur(parts, (0, 0), sigma)
-        fresh = np.clip(near / 0.02, 0.0, 1.0) * (1 - known)
-        whole += fresh[..., None] * sums / np.maximum(near, 1e-6)[..., None]
-        known += fresh
-    whole /= np.maximum(known, 1e-6)[..., None]
-    return np.where(weight[..., None] > 0, flow, cv2.resize(whole, size, interpolation=cv2.INTER_LINEAR)).astype(np.float32)
+    share: Small = weight
+    parts: Small = np.asarray(flow * weight[..., None], dtype=np.float32)
+    first = (max(1, size[0] // 2), max(1, size[1] // 2))
+    whole, known = np.zeros((*first[::-1], 2), np.float32), np.zeros(first[::-1], np.float32)
+    for halved, sigmas in ((2, (CARRIED / 4,)), (8, (CARRIED / 4, CARRIED))):  # wide bells on few px
+        few = (max(1, size[0] // halved), max(1, size[1] // halved))
+        share, parts = (_sized(v, few, cv2.INTER_AREA) for v in (share, parts))
+        for sigma in sigmas:
+            near, sums = (np.asarray(cv2.GaussianBlur(v, (0, 0), sigma), dtype=np.float32) for v in (share, parts))
+            mean: Small = np.asarray(sums / np.maximum(near, 1e-6)[..., None], dtype=np.float32)
+            if few != first:
+                near, mean = (_sized(v, first, cv2.INTER_LINEAR) for v in (near, mean))
+            fresh = np.minimum(near * np.float32(50), np.float32(1)) * (1 - known)
+            whole += fresh[..., None] * mean
+            known += fresh
+    whole = whole / np.maximum(known, 1e-6)[..., None]
+    out = np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_LINEAR), dtype=np.float32)
+    np.copyto(out, flow, where=weight[..., None] > 0)
+    return out
 
 
-def _thin(alphas: list[Small]) -> NDArray[np.bool_]:
-    """Where (h, w) a matte is thin, or a gap in it, on any of the frames: such places meet and part within a frame by nature."""
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (THIN, THIN))
-    found = np.zeros(alphas[0].shape, np.uint8)
-    for alpha in alphas:
-        solid = (alpha > 0.5).astype(np.uint8)
-        closed, opened = (cv2.morphologyEx(solid, how, kernel) for how in (cv2.MORPH_CLOSE, cv2.MORPH_OPEN))
-        found |= cv2.absdiff(closed, opened).astype(np.uint8)
-    cleaned = cv2.morphologyEx(found, cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
-    return np.asarray(cv2.dilate(cleaned, kernel) > 0)
+def _sized(values: Small, size: tuple[int, int], how: int) -> Small:
+    return np.asarray(cv2.resize(values, size, interpolation=how), dtype=np.float32)
+
+
+def _disc(wide: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide | 1, wide | 1)), dtype=np.uint8)
+
+
+def _thin(half: Picture) -> Picture:
+    """1 where a matte is thin, or a gap in it: such places meet and part within a frame by nature."""
+    solid = (half > 127).astype(np.uint8)
+    kernel = _disc(THIN // 2)
+    closed, opened = (cv2.morphologyEx(solid, how, kernel) for how in (cv2.MORPH_CLOSE, cv2.MORPH_OPEN))
+    return np.asarray(cv2.absdiff(closed, opened), dtype=np.uint8)
 
 
 def _at_most(away: Small) -> float:
@@ -319,12 +412,13 @@ def _at_most(away: Small) -> float:
 
 def _where(amount: Small, box: tuple[int, int, int, int], scale: float) -> tuple[int, int, int, int]:
     """The box in the plate's px that holds the place with the most of it, and what goes on from there."""
-    soft = cv2.blur(amount, (9, 9))
+    few = cv2.resize(amount, (max(1, amount.shape[1] // 2), max(1, amount.shape[0] // 2)), interpolation=cv2.INTER_AREA)
+    soft = cv2.blur(few, (5, 5))
     top = float(soft.max())
     if top < 0.01:
         return 0, 0, 0, 0
     _, labels, stats, _ = cv2.connectedComponentsWithStats((soft > 0.35 * top).astype(np.uint8))
     y, x = np.unravel_index(int(soft.argmax()), soft.shape)
-    left, up, across, down = (int(v) for v in stats[labels[y, x]][:4])
+    left, up, across, down = (2 * int(v) for v in stats[labels[y, x]][:4])
     x0, y0 = (box[0] + left) * scale, (box[1] + up) * scale
     return int(x0), int(y0), int(np.ceil(x0 + across * scale)), int(np.ceil(y0 + down * scale))

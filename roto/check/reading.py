@@ -105,49 +105,69 @@ def read(alpha: Alpha, picture: NDArray[np.uint8] | None = None) -> Reading:
     part = np.pad(inner, 1)
     moments = cv2.moments(inner)
     area = moments["m00"] / 255
-    outline, edge = _edge(alpha[max(0, y0 - 1) : y0 + down + 1, max(0, x0 - 1) : x0 + across + 1])
-    solid = (part > 127).astype(np.uint8) * np.uint8(255)
-    pieces, small = _components(part, solid, "piece", (x0 - 1, y0 - 1))
-    holes, pricks = _components(255 - part, 255 - solid, "hole", (x0 - 1, y0 - 1))
-    gaps, borders = _gaps(alpha)
+    around = alpha[max(0, y0 - 1) : y0 + down + 1, max(0, x0 - 1) : x0 + across + 1]
+    counts = np.asarray(cv2.calcHist([around], [0], None, [256], [0, 256]), dtype=np.float32).ravel()
+    outline, edge = _edge(around, counts)
+    solid = np.asarray(cv2.threshold(part, 127, 255, cv2.THRESH_BINARY)[1], dtype=np.uint8)
+    pieces, holes, small = _pieces(part, solid, (x0 - 1, y0 - 1))
+    pricks = _holes(255 - part, 255 - solid, (x0 - 1, y0 - 1)) if holes else []
+    gaps, borders = _gaps(alpha, box)
     gaps = [gap for gap in gaps if picture is None or _goes_on(picture, gap, (width, height))]
-    spots = (*small, *pricks, *gaps, *_dirt(inner, (x0, y0), max(7, round(DIRTY * width / 1920))))
+    spots = (*small, *pricks, *gaps, *_dirt(inner, counts, (x0, y0), max(7, round(DIRTY * width / 1920))))
     return Reading(
         area=area, x=x0 + moments["m10"] / moments["m00"] + 0.5, y=y0 + moments["m01"] / moments["m00"] + 0.5, box=box,
         outline=outline, edge=edge, pieces=pieces, holes=holes, borders=borders, spots=spots,
     )  # fmt: skip
 
 
-def _edge(inner: Alpha) -> tuple[float, float]:
+def _edge(inner: Alpha, counts: NDArray[np.float32]) -> tuple[float, float]:
     """The length of the outline, px, and the mean width of the edge: alpha (1 - alpha) adds up to a sixth of it a px of outline. Sides on
-    the border of the picture are none of it."""
-    pixels = inner.astype(np.int16)
-    rise = int(np.abs(np.diff(pixels, axis=1)).sum()) + int(np.abs(np.diff(pixels, axis=0)).sum())
-    counts = cv2.calcHist([inner], [0], None, [256], [0, 256]).ravel()
+    the border of the picture are none of it. counts: how many px have each of the 256 values."""
+    rise = cv2.norm(inner[:, 1:], inner[:, :-1], cv2.NORM_L1) + cv2.norm(inner[1:], inner[:-1], cv2.NORM_L1)
     codes = np.arange(256) / 255
     mixed = float(counts @ (codes * (1 - codes)))
     length = rise / 255 * np.pi / 4  # both ways together rise 4 / pi times a px of outline, on the mean over all directions
     return length, 6 * mixed / max(length, 1.0)
 
 
-def _components(values: Alpha, solid: Alpha, what: str, at: tuple[int, int]) -> tuple[int, list[Spot]]:
-    """How many there are, and all holes, or all pieces but the largest, the largest first. The ground around the part is no hole."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid, connectivity=8 if what == "piece" else 4)
-    found = sorted((k for k in range(1, count) if what == "piece" or k != labels[0, 0]), key=lambda k: -stats[k, cv2.CC_STAT_AREA])
+def _pieces(values: Alpha, solid: Alpha, at: tuple[int, int]) -> tuple[int, int, list[Spot]]:
+    """How many pieces and holes there are, and all pieces but the largest, the larger ones first."""
+    contours, tree = cv2.findContours(solid, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    if tree is None:
+        return 0, 0, []
+    parents = tree[0, :, 3]
+    outer = sorted(np.flatnonzero(parents < 0).tolist(), key=lambda k: -cv2.contourArea(contours[k]))
+    largest = np.concatenate([contours[outer[0]], *(contours[k] for k in np.flatnonzero(parents == outer[0]).tolist())])[:, 0]
     spots = []
-    for k in found[what == "piece" :][:KEPT]:
+    for k in outer[1 : KEPT + 1]:
+        x, y, across, down = cv2.boundingRect(contours[k])
+        here = (slice(y, y + down), slice(x, x + across))
+        _, labels = cv2.connectedComponents(solid[here])
+        first = contours[k][0, 0]
+        own = labels == labels[first[1] - y, first[0] - x]
+        if int(values[here][own].max()) < PURE:
+            continue
+        beside = ((largest >= (x - BESIDE, y - BESIDE)) & (largest < (x + across + BESIDE, y + down + BESIDE))).all(axis=1).any()
+        box = (at[0] + x, at[1] + y, at[0] + x + across, at[1] + y + down)
+        spots.append(Spot(what="tuft" if beside else "piece", box=box, size=int(own.sum())))
+    return len(outer), len(contours) - len(outer), sorted(spots, key=lambda spot: -spot.size)
+
+
+def _holes(values: Alpha, empty: Alpha, at: tuple[int, int]) -> list[Spot]:
+    """All holes, the largest first. The ground around the part is none."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(empty, connectivity=4)
+    found = sorted((k for k in range(1, count) if k != labels[0, 0]), key=lambda k: -stats[k, cv2.CC_STAT_AREA])
+    spots = []
+    for k in found[:KEPT]:
         x, y, across, down, area = (int(v) for v in stats[k])
         here = (slice(y, y + down), slice(x, x + across))
-        if int(values[here][labels[here] == k].max()) < PURE:
-            continue
-        wide = (slice(max(0, y - BESIDE), y + down + BESIDE), slice(max(0, x - BESIDE), x + across + BESIDE))
-        beside = what == "piece" and bool((labels[wide] == found[0]).any())
-        spots.append(Spot(what="tuft" if beside else what, box=(at[0] + x, at[1] + y, at[0] + x + across, at[1] + y + down), size=area))
-    return len(found), spots
+        if int(values[here][labels[here] == k].max()) >= PURE:
+            spots.append(Spot(what="hole", box=(at[0] + x, at[1] + y, at[0] + x + across, at[1] + y + down), size=area))
+    return spots
 
 
-def _gaps(alpha: Alpha) -> tuple[list[Spot], tuple[str, ...]]:
-    """Where the matte stops a few px short of the picture's border, in an even strip; and the sides that it reaches."""
+def _gaps(alpha: Alpha, box: Box) -> tuple[list[Spot], tuple[str, ...]]:
+    """Where the matte stops a few px short of the picture's border, in an even strip; and the sides that it reaches. box: of the matte."""
     height, width = alpha.shape
     gaps: list[Spot] = []
     touched: list[str] = []
@@ -157,7 +177,10 @@ def _gaps(alpha: Alpha) -> tuple[list[Spot], tuple[str, ...]]:
         "left": alpha[:, : GAP + 1].T,
         "right": alpha[:, : -GAP - 2 : -1].T,
     }
+    room = dict(zip(("left", "top", "right", "bottom"), (box[0], box[1], width - box[2], height - box[3]), strict=True))
     for side in SIDES:
+        if room[side] > GAP:
+            continue
         near = turned[side] > 127
         if near[0].any():
             touched.append(side)
@@ -190,14 +213,19 @@ def _goes_on(picture: NDArray[np.uint8], gap: Spot, size: tuple[int, int]) -> bo
     return float(np.abs(there - within).mean()) < 2.5 * alike + 6.0
 
 
-def _dirt(inner: Alpha, at: tuple[int, int], wide: int) -> list[Spot]:
-    """Areas that are almost 0 or almost 1, evenly."""
+def _dirt(inner: Alpha, counts: NDArray[np.float32], at: tuple[int, int], wide: int) -> list[Spot]:
+    """Areas that are almost 0 or almost 1, evenly. counts: how many px have each of the 256 values."""
     spots = []
     kernel = np.ones((wide, wide), np.uint8)
     for what, low, high in (("almost 0", 1, ALMOST), ("almost 1", 255 - ALMOST, 254)):
-        near = cv2.inRange(inner, np.array([low]), np.array([high]))
-        if cv2.countNonZero(near) < wide * wide:
+        if counts[low : high + 1].sum() < wide * wide:
             continue
+        # a square of that size holds four points of a grid of half its size: seldom does any four fall on such values
+        grid = inner[:: wide // 2, :: wide // 2]
+        on = (grid >= low) & (grid <= high)
+        if not (on[1:, 1:] & on[:-1, 1:] & on[1:, :-1] & on[:-1, :-1]).any():
+            continue
+        near = cv2.inRange(inner, np.array([low]), np.array([high]))
         whole = cv2.erode(near, kernel, borderType=cv2.BORDER_CONSTANT, borderValue=[0.0])
         if not cv2.countNonZero(whole):
             continue

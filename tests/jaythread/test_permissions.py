@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.urls import get_resolver
 
+from jaythread.brought.models import Brought
 from jaythread.delivery import actions as delivery
 from jaythread.delivery import recipes
 from jaythread.desk.edit import actions as desk
@@ -75,8 +76,24 @@ ROWS = {
     "go-on": ("POST", "/deliveries/{delivery}/go-on", {}, (IN, 404, 403, 302, 302)),
     "accept-odd": ("POST", "/deliveries/{delivery}/accept", {}, (IN, 404, 403, 302, 302)),
     "delivered-picture": ("GET", "/deliveries/{delivery}/picture/0.png", None, (IN, 404, 200, 200, 200)),
-    "against": ("GET", "/deliveries/{delivery}/against/{delivery}", None, (IN, 404, 200, 200, 200)),
-    "difference": ("GET", "/deliveries/{delivery}/against/{delivery}/1001.png", None, (IN, 404, 200, 200, 200)),
+    "compare": ("GET", "/shots/{shot}/mattes/{matte}/compare", None, (IN, 404, 200, 200, 200)),
+    "bring-in-matte": ("POST", "/shots/{shot}/mattes/{matte}/brought", {}, (IN, 404, 403, 302, 302)),
+    "remove-brought": ("POST", "/shots/{shot}/mattes/{matte}/brought/{brought}/remove", {}, (IN, 404, 403, 302, 302)),
+    "api:offered": ("GET", "/api/shots/{shot}/mattes/{matte}/sides", None, (401, 404, 200, 200, 200)),
+    "api:amounts": ("GET", "/api/shots/{shot}/mattes/{matte}/differences?one=now&other=after 1", None, (401, 404, 200, 200, 200)),
+    "api:both_outlines": (
+        "GET",
+        "/api/shots/{shot}/mattes/{matte}/outlines?one=now&other=after 2&frame=1001",
+        None,
+        (401, 404, 200, 200, 200),
+    ),
+    "api:side_picture": ("GET", "/api/shots/{shot}/mattes/{matte}/side?side=now&frame=1001", None, (401, 404, 200, 200, 200)),
+    "api:difference_picture": (
+        "GET",
+        "/api/shots/{shot}/mattes/{matte}/difference?one=now&other=after 1&frame=1001",
+        None,
+        (401, 404, 200, 200, 200),
+    ),
     "hand-over": ("POST", "/deliveries/{delivery}/hand-over", {"what": "link", "says": "noor", "days": "3"}, (IN, 404, 403, 200, 200)),
     "sending-state": ("GET", "/sendings/{sending}/state", None, (IN, 404, 200, 200, 200)),
     "cancel-sending": ("POST", "/sendings/{sending}/cancel", {}, (IN, 404, 403, 302, 302)),
@@ -158,7 +175,9 @@ def places(shot, people):
     mark = past.mark(people["rafe"], shot.pk, "as traced")
     finding = Finding.objects.create(matte=matte, what="gone", first=1001, last=1001, amount=1, harm=10, says="It is gone.", key="k")
     note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
+    brought = Brought.objects.create(shot=shot, user=people["rafe"], name="theirs", source="a.png", first=1001, last=1002)
     return {
+        "brought": brought.pk,
         "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk, "finding": finding.pk,
         "mark": mark.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,

@@ -51,6 +51,9 @@ document.addEventListener("alpine:init", () => {
       if (!told.mattes.some((m) => m.id === this.matte)) this.matte = told.mattes[0]?.id || "";
       await this.pickMatte();
     },
+    get comparison() {
+      return `/shots/${this.shot}/mattes/${this.matte}/compare?one=after%20${this.chosen}&other=now`;
+    },
     get matteName() {
       return this.mattes.find((m) => m.id === this.matte)?.name || "";
     },

@@ -1,0 +1,58 @@
+"""Mattes brought in from files."""
+
+from functools import cached_property
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.storage import default_storage
+from django.db import models
+
+from jaythread.jobs.models import Job
+from jaythread.productions.models import Shot
+
+READ = "brought.read"
+"""the kind of its job"""
+
+
+class State(models.TextChoices):
+    WAITING = "waiting"
+    READY = "ready"
+    FAILED = "failed"
+
+
+class Brought(models.Model):
+    """A matte sequence of a shot that was made elsewhere. names: the still of each number; empty for a movie. offset: added to a file's
+    number, it is the frame's. first, last: its frames that the shot has. notes: sentences for the artist."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="brought")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="brought")
+    name = models.CharField(max_length=60)
+    source = models.CharField(max_length=200)
+    is_movie = models.BooleanField(default=False)
+    names = models.JSONField(default=dict)
+    offset = models.IntegerField(default=0)
+    first = models.IntegerField()
+    last = models.IntegerField()
+    notes = models.JSONField(default=list)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["shot", "name"], name="brought_name_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def folder(self) -> Path:
+        return Path(default_storage.path(f"brought/{self.pk}"))
+
+    @cached_property
+    def job(self) -> Job | None:
+        """Its newest reading."""
+        return Job.objects.filter(kind=READ, subject=str(self.pk)).first()
+
+    def file(self, frame: int) -> Path:
+        """The matte of a frame, as it was taken in: a grey PNG of 16 bits."""
+        return self.folder / "frames" / f"{frame}.png"

@@ -1,0 +1,35 @@
+"""Uploaded files in a folder of their own, until somebody takes them from there."""
+
+import shutil
+import uuid
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from django.core.files.storage import default_storage
+from django.core.files.uploadedfile import UploadedFile
+
+from roto.errors import BadUpload
+
+
+@contextmanager
+def staged(files: Iterable["UploadedFile[Any]"]) -> Iterator[tuple[Path, list[str]]]:
+    """The folder and the names in it; what is left there at the end goes. BadUpload where a name is given twice, or is none."""
+    folder = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))
+    folder.mkdir(parents=True)
+    try:
+        names: list[str] = []
+        for upload in files:
+            clean = PurePosixPath((upload.name or "").replace("\\", "/")).name
+            if clean.startswith("."):
+                continue  # what systems leave in folders
+            if not clean or clean in names:
+                raise BadUpload(f"'{upload.name}' was given twice or has no usable name.")
+            with (folder / clean).open("wb") as target:
+                for chunk in upload.chunks(1 << 20):
+                    target.write(chunk)
+            names.append(clean)
+        yield folder, names
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
