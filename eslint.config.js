@@ -37,7 +37,7 @@ export default [
     },
   },
   {
-    files: ["**/static/*.js", "**/bench/static/*.js"],
+    files: ["**/static/pages.js", "**/static/deliver.js", "**/bench/static/*.js"],
     languageOptions: { sourceType: "script", globals: { follow: "readonly" } },
     rules: { "no-redeclare": ["error", { builtinGlobals: false }] },
   },

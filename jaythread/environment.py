@@ -36,6 +36,15 @@ class Environment(BaseModel):
     bench_token_file: Path | None = None
     bench_wait: float = Field(2.0, gt=0)
     """before the first new try; twice as long each time"""
+    site: str = Field("http://127.0.0.1:8400", pattern=r"^https?://")
+    """how people reach this machine: what letters lead to"""
+    mail_host: str = ""
+    """the mail server; without one letters are written to the worker's log"""
+    mail_port: int = Field(587, ge=1, le=65535)
+    mail_user: str = ""
+    mail_password: str = ""
+    mail_tls: bool = True
+    mail_from: str = "jay-thread@localhost"
     heartbeat: float = Field(10.0, gt=0)
     sweep_when: str = Field("* * * * *", pattern=r"^\S+( \S+){4,5}$")
     """as cron has it; a sixth field counts seconds"""

@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "csp",
     "jaythread.accounts",
     "jaythread.productions",
+    "jaythread.bell",
     "jaythread.jobs",
     "jaythread.plates",
     "jaythread.brought",
@@ -61,6 +62,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "jaythread.accounts.pages.liking",
+                "jaythread.bell.pages.for_pages",
             ]
         },
     }
@@ -123,3 +125,9 @@ USE_TZ = True
 TIME_ZONE = "UTC"
 LOGGING = logs.config(ENV.log)
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
+
+# Letters: by the mail server that the machine names; without one they are written to the worker's log.
+SITE = ENV.site.rstrip("/")
+EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if ENV.mail_host else 'console'}.EmailBackend"
+EMAIL_HOST, EMAIL_PORT, EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = ENV.mail_host, ENV.mail_port, ENV.mail_user, ENV.mail_password
+EMAIL_USE_TLS, EMAIL_TIMEOUT, DEFAULT_FROM_EMAIL = ENV.mail_tls, 20, ENV.mail_from

@@ -9,6 +9,7 @@ from ninja.security import django_auth
 
 from jaythread.accounts.api import router as accounts_router
 from jaythread.accounts.pages import SignIn, surfaces
+from jaythread.bell import pages as bell
 from jaythread.comparing import pages as comparing
 from jaythread.comparing.api import router as comparing_router
 from jaythread.delivery import pages as delivery
@@ -80,6 +81,17 @@ urlpatterns = [
     path("shots/<int:shot_id>/tryouts/<uuid:tryout_id>", tryouts.tryout, name="tryout"),
     path("productions/<int:production_id>/board", review.board, name="board"),
     path("productions/<int:production_id>/assign", review.assign, name="assign"),
+    path("productions/<int:production_id>/look", review.look_next, name="look-next"),
+    path("productions/<int:production_id>/notes", review.notes, name="notes"),
+    path("productions/<int:production_id>/notes.csv", review.notes_table, name="notes-table"),
+    path("shots/<int:shot_id>/notes.otio", review.shot_markers, name="shot-markers"),
+    path("shots/<int:shot_id>/notes/<int:note_id>/picture.jpg", review.note_picture, name="note-picture"),
+    path("shots/<int:shot_id>/notes/<int:note_id>/settle", review.settle_note, name="settle-note"),
+    path("shots/<int:shot_id>/mattes/<uuid:matte_id>/look", review.looking, name="looking"),
+    path("bell", bell.bell, name="bell"),
+    path("bell/<int:word_id>/follow", bell.follow, name="bell-follow"),
+    path("bell/read", bell.read_all, name="bell-read"),
+    path("bell/address", bell.address, name="bell-address"),
     path("shots/<int:shot_id>/mattes/<uuid:matte_id>/way", review.matte_way, name="matte-way"),
     path("shots/<int:shot_id>/mattes/<uuid:matte_id>/step", review.step, name="matte-step"),
     path("shots/<int:shot_id>/past", review.as_it_stood, name="past"),
@@ -106,6 +118,7 @@ urlpatterns = [
     path("sendings/<uuid:sending_id>/cancel", receiving.cancel, name="cancel-sending"),
     path("links/<int:link_id>/revoke", receiving.revoke, name="revoke-link"),
     path("package/<str:secret>", receiving.linked, name="linked"),
+    path("package/<str:secret>/note", receiving.linked_note, name="linked-note"),
     path("package/<str:secret>/<str:part>", receiving.linked_part, name="linked-part"),
     path("api/", api.urls),
 ]

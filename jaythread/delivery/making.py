@@ -16,7 +16,7 @@ from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from jaythread.delivery import looks
+from jaythread.delivery import looks, planning
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
@@ -296,7 +296,7 @@ def _finish(delivery: Delivery) -> None:
     pack(delivery)
     end(delivery, State.PROVED)
     if not delivery.tryout:
-        way.delivered(delivery.user, delivery.matte, delivery.revision)
+        way.delivered(delivery.user, planning.mattes_of(delivery), delivery.revision)
 
 
 def _found(delivery: Delivery, told: set[int]) -> list[dict[str, Any]]:
@@ -364,8 +364,8 @@ def say_it(delivery: Delivery, plan: Plan, data: dict[str, Any]) -> None:
 
 
 def markers(delivery: Delivery) -> list[Marker]:
-    notes = Note.objects.filter(shot=delivery.matte.shot, done=False)
-    return [Marker(frame=n.frame, says=n.says, by=n.by) for n in notes]
+    notes = Note.objects.filter(shot=delivery.matte.shot, state=Note.State.OPEN)
+    return [Marker(frame=n.frame, says=n.says, by=n.by, last=n.last) for n in notes]
 
 
 def write_sheet(plan: Plan, folder: Path, odd: list[int]) -> None:

@@ -92,6 +92,12 @@ def plan_of(delivery: Delivery) -> Plan:
     )
 
 
+def mattes_of(delivery: Delivery) -> list[MatteRow]:
+    """The mattes that a package holds: the one it is of, and those beside it that are still there."""
+    names = [document.loads(text).name for text in delivery.others]
+    return [delivery.matte, *MatteRow.objects.filter(shot=delivery.matte.shot_id, name__in=names).exclude(pk=delivery.matte_id)]
+
+
 def shown(
     shot: Shot,
     mattes: tuple[Matte, ...],

@@ -301,7 +301,13 @@ class Presence(models.Model):
 class Note(models.Model):
     """What somebody says about a frame and a place of a shot. by: who, also somebody without an account. x, y: plate px; none for the whole
     frame. last: the end of a stretch. strokes: drawn on the picture, lists of [x, y] in plate px. to: for whom; nobody is for all.
-    package: which delivery it is about. ref: what the other side calls it, so that it is not taken twice."""
+    package: which delivery it is about. ref: what the other side calls it, so that it is not taken twice. pasted: the file of a picture
+    that was put in. settled_by, settled_at: who said that it is done, or not done, and the shot's revision then; reason: why not."""
+
+    class State(models.TextChoices):
+        OPEN = "open"
+        DONE = "done"
+        NOT_DONE = "not done"
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="notes")
     frame = models.IntegerField()
@@ -314,7 +320,11 @@ class Note(models.Model):
     to = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, blank=True, related_name="notes_for_me")
     package = models.CharField(max_length=160, blank=True)
     ref = models.CharField(max_length=80, blank=True)
-    done = models.BooleanField(default=False)
+    pasted = models.CharField(max_length=80, blank=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
+    settled_by = models.CharField(max_length=80, blank=True)
+    settled_at = models.PositiveBigIntegerField(null=True, blank=True)
+    reason = models.CharField(max_length=300, blank=True)
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:

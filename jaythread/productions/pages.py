@@ -34,7 +34,7 @@ def make(request: HttpRequest) -> HttpResponse:
 @require_GET
 def production(request: HttpRequest, production_id: int) -> HttpResponse:
     place = policies.require(request.user, production_id, "look")
-    shots = place.production.shots.prefetch_related("plates", "mattes").annotate(open_notes=Count("notes", filter=Q(notes__done=False)))
+    shots = place.production.shots.prefetch_related("plates", "mattes").annotate(open_notes=Count("notes", filter=Q(notes__state="open")))
     return render(
         request,
         "productions/production.html",

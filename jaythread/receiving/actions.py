@@ -10,10 +10,12 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.urls import reverse
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from jaythread.delivery import making
+from jaythread.bell import actions as bell
+from jaythread.delivery import making, planning
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Answer, Note
@@ -21,6 +23,7 @@ from jaythread.errors import NotThere, Refused
 from jaythread.productions.policies import User, account
 from jaythread.receiving.models import Link, Sending
 from jaythread.receiving.transfer import NotNow, NotTaken, Point
+from jaythread.review import way
 from roto.errors import Cancelled
 from roto.motion.bounds import FARTHEST, LAST_FRAME
 from roto.package import manifest
@@ -188,6 +191,17 @@ def take_answer(it: Sending, said: dict[str, Any]) -> None:
         Note.objects.get_or_create(shot=shot, ref=ref, defaults=defaults)
     if state is not None and state != it.state:
         _say(it, state=state, ended=timezone.now())
+        if it.delivery.tryout is None:
+            _on_its_way(it, state == Sending.State.ACCEPTED)
+
+
+def _on_its_way(it: Sending, accepted: bool) -> None:
+    """The mattes of the package go on, or back, with what was answered."""
+    about, shot = f"{it.delivery.name} version {it.delivery.version}", it.delivery.matte.shot
+    notes = Note.objects.filter(shot=shot, package=about).count()
+    says = f"Package {it.delivery.version}" + (f", with {notes} note{'s' if notes > 1 else ''}" if notes and not accepted else "")
+    for matte in planning.mattes_of(it.delivery):
+        way.answered(it.user, matte, accepted, "the other side", says)
 
 
 def look_all() -> None:
@@ -210,6 +224,10 @@ def send_answers() -> int:
         Answer.objects.filter(pk=row.pk).update(sent=True)
         out += 1
     return out
+
+
+LONGEST_NOTE, MOST_NOTES = 1000, 500
+"""characters of a note that comes by a link, and notes that a package may have"""
 
 
 def mark_of(secret: str) -> str:
@@ -251,3 +269,26 @@ def package_by(secret: str) -> Link:
     if link is None or gone or not making.zip_path(link.delivery).exists():
         raise NotThere("This link leads nowhere (any more). Ask whoever sent it for another.")
     return link
+
+
+@transaction.atomic
+def note_by_link(secret: str, says: str, number: str, by: str) -> Note:
+    """A note of somebody who has a link, on a frame as the package numbers it. NotThere where the link leads nowhere any more; Refused
+    where the note is none."""
+    link = package_by(secret)
+    delivery, words, name = link.delivery, " ".join(says.split()), " ".join(by.split()) or link.says
+    if not words or len(words) > LONGEST_NOTE or not words.isprintable() or len(name) > 80 or not name.isprintable():
+        raise Refused(f"Write a note of at most {LONGEST_NOTE} characters, and a name of at most 80.")
+    row = delivery.frames.filter(number=int(number)).first() if number.lstrip("-").isdecimal() and len(number) < 10 else None
+    if row is None:
+        numbers = sorted(delivery.frames.values_list("number", flat=True))
+        raise Refused(f"Say on which frame: this package has {numbers[0]} to {numbers[-1]}.")
+    about = f"{delivery.name} version {delivery.version}"
+    shot = delivery.matte.shot
+    if Note.objects.filter(shot=shot, package=about).count() >= MOST_NOTES:
+        raise Refused("There are very many notes on this package already. Talk to whoever sent it.")
+    made = Note.objects.create(shot=shot, frame=row.frame, says=words, by=name, package=about)
+    where = f"{reverse('desk', args=[shot.pk])}?frame={row.frame}&step=check"
+    told = f"{name} has a note on {shot.name}, package {delivery.version}: {words}"
+    bell.tell({delivery.user_id, *bell.who_may(shot.production, "approve")}, shot.production, told, where)
+    return made

@@ -1,7 +1,7 @@
 """Pages of handing over, and the one page for somebody without an account."""
 
 import uuid
-from typing import Any
+from typing import Any, cast
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -92,10 +92,31 @@ def revoke(request: HttpRequest, link_id: int) -> HttpResponse:
 @require_GET
 def linked(request: HttpRequest, secret: str) -> HttpResponse:
     """A package, for whoever has the link."""
+    return _page(request, secret, {})
+
+
+@require_POST
+def linked_note(request: HttpRequest, secret: str) -> HttpResponse:
+    """A note from somebody who has a link. Where its time ran out while they wrote, what they wrote is given back to them."""
+    said = {name: request.POST.get(name, "").replace("\0", "")[:20_000] for name in ("says", "number", "by")}
+    try:
+        actions.note_by_link(secret, said["says"], said["number"], said["by"])
+    except NotThere as error:
+        return _not_kept(render(request, "receiving/ran_out.html", {"said": said, "why": error.message}, status=410))
+    except Refused as error:
+        return _page(request, secret, said, error.message, status=422)
+    messages.success(request, "Your note is with them.")
+    return _not_kept(redirect("linked", secret))
+
+
+def _page(request: HttpRequest, secret: str, said: dict[str, str], trouble: str = "", status: int = 200) -> HttpResponse:
     link = actions.package_by(secret)
-    words = (link.delivery.package / proof.SUMMARY).read_text()
-    reply = render(request, "receiving/linked.html", {"link": link, "delivery": link.delivery, "words": words, "secret": secret})
-    return _not_kept(reply)
+    notes = Note.objects.filter(shot=link.delivery.matte.shot, package=f"{link.delivery.name} version {link.delivery.version}")
+    facts = {
+        "link": link, "delivery": link.delivery, "words": (link.delivery.package / proof.SUMMARY).read_text(), "secret": secret,
+        "notes": notes.prefetch_related("answers__user"), "said": said, "trouble": trouble,
+    }  # fmt: skip
+    return cast(HttpResponse, _not_kept(render(request, "receiving/linked.html", facts, status=status)))
 
 
 @require_GET

@@ -10,9 +10,72 @@ from typing_extensions import TypedDict
 
 from jaythread.desk.api.schemas import NothingOut
 from jaythread.desk.edit.types import Frame
-from jaythread.review import actions, past
+from jaythread.review import actions, looked, past
 
 router = Router(tags=["review"])
+
+
+class StepIn(Schema):
+    """step: one that the matte's way has. says: what is to be changed."""
+
+    step: Annotated[str, Field(max_length=20)]
+    says: Annotated[str, Field(max_length=200_000)] = ""
+
+
+class SeenFindingOut(TypedDict):
+    """What was found, as it is shown to whoever looks."""
+
+    first: int
+    last: int
+    box: list[int] | None
+    says: str
+    why: str
+    state: str
+
+
+class SeenNoteOut(TypedDict):
+    """What was noted, as it is shown to whoever looks."""
+
+    id: int
+    frame: int
+    last: int | None
+    x: float | None
+    y: float | None
+    strokes: list[list[tuple[float, float]]]
+    text: str
+    by: str
+    state: str
+
+
+class WaitingOut(TypedDict):
+    """A matte that waits to be looked at."""
+
+    name: str
+    address: str
+
+
+class LookingOut(TypedDict):
+    """All that the looking page shows. plate: the address of the quick picture of frame 0. pictures: that of the matte's picture, without
+    its frame. rest: what waits beside this matte."""
+
+    frames: tuple[int, int]
+    size: tuple[int, int]
+    rate: float
+    revision: int
+    plate: str
+    pictures: str
+    state: str
+    may: list[str]
+    findings: list[SeenFindingOut]
+    notes: list[SeenNoteOut]
+    rest: list[WaitingOut]
+
+
+class WentOut(TypedDict):
+    """How a matte stands now, and which one waits next."""
+
+    state: str
+    next: str
 
 
 class AnswerIn(Schema):
@@ -134,6 +197,26 @@ class StateOut(TypedDict):
 def check(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> Any:
     """What is thought wrong with a matte, the worst first, and what was measured of it over time."""
     return actions.state(request.user, shot_id, matte_id)
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/looking", response=LookingOut)
+def looking(request: HttpRequest, shot_id: int, matte_id: uuid.UUID) -> Any:
+    """What somebody who looks at a matte needs."""
+    return looked.told(request.user, shot_id, matte_id)
+
+
+@router.get("/shots/{shot_id}/mattes/{matte_id}/looking/{frame}")
+def looked_picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame) -> HttpResponse:
+    """The matte of a frame as a grey PNG, at most as wide as a screen."""
+    reply = HttpResponse(looked.picture(request.user, shot_id, matte_id, frame), content_type="image/png")
+    reply["Cache-Control"] = "private, max-age=86400" if "revision" in request.GET else "no-store"  # another revision, another address
+    return reply
+
+
+@router.post("/shots/{shot_id}/mattes/{matte_id}/steps", response=WentOut)
+def step(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: StepIn) -> Any:
+    """Bring a matte a step further on its way, or back."""
+    return looked.go(request.user, shot_id, matte_id, body.step, body.says)
 
 
 @router.post("/shots/{shot_id}/findings/{finding_id}/answer", response=StateOut)

@@ -107,13 +107,15 @@ class Standing(models.Model):
 
 
 class Step(models.Model):
-    """A matte went from one state to another: who, why, and at which revision of its shot."""
+    """A matte went from one state to another: who, why, and at which revision of its shot. by: who it was, where they have no account here;
+    then `user` is who handed the package over to them."""
 
     matte = models.ForeignKey(Matte, models.CASCADE, related_name="steps")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="steps")
     was = models.CharField(max_length=12)
     now = models.CharField(max_length=12)
     says = models.CharField(max_length=600, blank=True)
+    by = models.CharField(max_length=80, blank=True)
     revision = models.PositiveBigIntegerField()
     made = models.DateTimeField(auto_now_add=True)
 

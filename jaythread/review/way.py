@@ -3,22 +3,20 @@
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Case, CharField, Count, Exists, F, IntegerField, Max, OuterRef, Q, QuerySet, Subquery, Value, When
-from django.db.models.functions import Coalesce
+from django.db.models import F, Max
+from django.urls import reverse
 from django.utils import timezone
 
+from jaythread.bell import actions as bell
 from jaythread.desk import policies as desk
-from jaythread.desk.models import Edit, FrameFit, Matte, Note, StackEntry
+from jaythread.desk.models import Edit, Matte
 from jaythread.errors import Refused
-from jaythread.plates.models import Plate
 from jaythread.productions import policies
-from jaythread.productions.models import Membership
 from jaythread.productions.policies import User, account
-from jaythread.review.models import Finding, Standing, Stands, State, Step
+from jaythread.review.models import Standing, Stands, Step
 
 LONGEST = 600
 """characters of what is said at a step"""
@@ -67,7 +65,7 @@ def told(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
         "changed": row is not None and state in AGREED and _changed(matte, row.revision),
         "may": [name for name, way in WAYS.items() if state in way.begins and policies.may(member, way.may)],
         "steps": [
-            {"was": s.was, "now": s.now, "by": s.user.get_username(), "says": s.says, "when": s.made.strftime("%d %b %H:%M")}
+            {"was": s.was, "now": s.now, "by": s.by or s.user.get_username(), "says": s.says, "when": s.made.strftime("%d %b %H:%M")}
             for s in matte.steps.select_related("user")[:20]
         ],
     }
@@ -102,107 +100,60 @@ def go(user: User, shot_id: int, matte_id: uuid.UUID, step: str, says: str = "")
         raise Refused(f"The matte {matte.name} is {state.value}: that step cannot be taken from there. Somebody may have been quicker.")
     if len(words) > LONGEST or not words.isprintable() or (way.words and not words):
         raise Refused(f"Say what is to be changed, in at most {LONGEST} characters.")
-    return _went(user, matte, state, way.ends, words, shot.revision)
+    row = _went(user, matte, state, way.ends, words, shot.revision)
+    _tell(matte, row.state, user.get_username(), words, account(user))
+    return row
 
 
-def _went(user: User, matte: Matte, was: Stands, now: Stands, says: str, revision: int) -> Standing:
-    Step.objects.create(matte=matte, user_id=account(user), was=was, now=now, says=says, revision=revision)
+def _went(user: User, matte: Matte, was: Stands, now: Stands, says: str, revision: int, by: str = "") -> Standing:
+    Step.objects.create(matte=matte, user_id=account(user), was=was, now=now, says=says, revision=revision, by=by)
     row, _ = Standing.objects.update_or_create(matte=matte, defaults={"state": now, "revision": revision, "changed": timezone.now()})
     return row
 
 
-@transaction.atomic
-def delivered(user: User, matte: Matte, revision: int) -> None:
-    """A package of the matte was proved."""
-    was = state_of(matte)
-    if was != Stands.DELIVERED:
-        _went(user, matte, was, Stands.DELIVERED, "", revision)
+def _tell(matte: Matte, now: str, by: str, says: str, but: int | None) -> None:
+    """Say to whom it concerns that a matte went on: leads what waits for them, its artist and who handed it in all else."""
+    production, named = matte.shot.production, f"{matte.shot.name}, {matte.name}"
+    if now == Stands.TO_LOOK:
+        bell.tell(bell.who_may(production, "approve"), production, f"{by} hands in {named}.", _address("looking", matte), but)
+        return
+    verbs = {Stands.APPROVED: "approves", Stands.RETURNED: "returns", Stands.ACCEPTED: "accepts"}
+    if now not in verbs:
+        return
+    people = set(matte.steps.filter(now=Stands.TO_LOOK).values_list("user_id", flat=True))
+    people |= set(Standing.objects.filter(matte=matte, assigned__isnull=False).values_list("assigned_id", flat=True))
+    if now == Stands.ACCEPTED or but is None:
+        people |= set(bell.who_may(production, "approve"))
+    bell.tell(people, production, f"{by} {verbs[Stands(now)]} {named}{': ' + says if says else '.'}", _address("matte-way", matte), but)
+
+
+def _address(page: str, matte: Matte) -> str:
+    return reverse(page, args=[matte.shot_id, matte.pk])
 
 
 @transaction.atomic
-def assign(user: User, production_id: int, mattes: Sequence[uuid.UUID], account_name: str | None, due: date | None = None) -> int:
-    """Give mattes to somebody who traces here, with a day on which they are due; to nobody where no name is said. Returns how many."""
-    member = policies.require(user, production_id, "manage")
-    who = None
-    if account_name:
-        place = Membership.objects.filter(production=production_id, user__username=account_name).select_related("user").first()
-        if place is None or not policies.may(place, "trace"):
-            raise Refused(f"{account_name} does not trace in {member.production.name}. Invite them as an artist first.")
-        who = place.user
-    rows = list(Matte.objects.filter(pk__in=mattes, shot__production=production_id))
-    if not rows:
-        raise Refused("Choose one matte at least.")
-    for row in rows:
-        Standing.objects.update_or_create(matte=row, defaults={"assigned": who, "due": due})
-    return len(rows)
+def delivered(user: User, mattes: Sequence[Matte], revision: int) -> None:
+    """A package of these mattes was proved."""
+    for matte in mattes:
+        was = state_of(matte)
+        if was != Stands.DELIVERED:
+            _went(user, matte, was, Stands.DELIVERED, "", revision)
 
 
-ORDERS = {
-    "shot": ("shot__name", "name"),
-    "due": ("standing__due", "shot__name"),
-    "state": ("stands", "shot__name"),
-    "changed": ("-last_edit", "shot__name"),
-    "findings": ("-found", "shot__name"),
-}
-"""how the board may be sorted"""
+@transaction.atomic
+def answered(user: User, matte: Matte, accepted: bool, by: str, says: str) -> None:
+    """The other side accepted a package of the matte, or returned it. user: who handed it over. Nothing where it is not delivered any
+    more."""
+    was, now = state_of(matte), Stands.ACCEPTED if accepted else Stands.RETURNED
+    if was not in (Stands.DELIVERED, Stands.ACCEPTED) or was == now:
+        return
+    revision = Standing.objects.get(matte=matte).revision
+    _went(user, matte, was, now, says[:LONGEST], revision, by=by)
+    _tell(matte, now, by, says, None)
 
 
-def board(user: User, production_id: int, *, words: str = "", state: str = "", who: str = "", order: str = "shot") -> list[Matte]:
-    """The mattes of a production with all that its board says of them, in a number of queries that does not grow with them.
-
-    words: in the name of shot or matte. who: an account, or "nobody". Of one person's, what was returned comes first.
-    """
+def waiting(user: User, production_id: int) -> list[Matte]:
+    """The mattes of a production that wait to be looked at: what is due first, then what was handed in first."""
     policies.require(user, production_id, "look")
-    rows = _annotated(Matte.objects.filter(shot__production=production_id))
-    if words:
-        rows = rows.filter(Q(name__icontains=words) | Q(shot__name__icontains=words))
-    if who:
-        rows = rows.filter(standing__assigned__isnull=True) if who == "nobody" else rows.filter(standing__assigned__username=who)
-    found = list(rows.order_by(*ORDERS.get(order, ORDERS["shot"])))
-    if state:
-        found = [row for row in found if row.stands == state]
-    if who and who != "nobody":
-        found.sort(key=lambda row: row.stands != Stands.RETURNED)
-    return found
-
-
-def _annotated(rows: "QuerySet[Matte]") -> "QuerySet[Any]":
-    def count(model: Any, **which: Any) -> Any:
-        some = model.objects.filter(**which).order_by().values("matte" if "matte" in which else "shot").annotate(n=Count("pk")).values("n")
-        return Coalesce(Subquery(some, output_field=IntegerField()), 0)
-
-    lines = StackEntry.objects.filter(matte=OuterRef("pk"))
-    edits = Edit.objects.filter(shot=OuterRef("shot")).order_by("-revision")
-    top = lines.order_by().values("matte").annotate(top=Max("shape__revision")).values("top")
-    return (
-        rows.select_related("shot", "standing", "standing__assigned")
-        .prefetch_related("shot__plates")
-        .annotate(
-            has_lines=Exists(lines),
-            found=count(Finding, matte=OuterRef("pk"), state=State.OPEN),
-            notes_open=count(Note, shot=OuterRef("shot"), done=False),
-            looked=count(FrameFit, matte=OuterRef("pk"), looked__gt=""),
-            last_edit=Subquery(edits.values("made")[:1]),
-            top=Subquery(top),
-            stands=_stands(),
-        )
-    )
-
-
-def _stands() -> Any:
-    return Case(
-        When(Q(standing__isnull=False) & ~Q(standing__state=Stands.NOT_BEGUN), then=F("standing__state")),
-        When(Exists(StackEntry.objects.filter(matte=OuterRef("pk"))), then=Value(Stands.IN_WORK.value)),
-        default=Value(Stands.NOT_BEGUN.value),
-        output_field=CharField(),
-    )
-
-
-def counts(rows: Sequence[Any]) -> dict[str, int]:
-    """How many mattes are in each state, in the order of the way."""
-    return {state.value: sum(row.stands == state for row in rows) for state in Stands}
-
-
-def picture_of(row: Any) -> Plate | None:
-    """The plate whose middle frame stands for a matte's shot."""
-    return next((plate for plate in row.shot.plates.all() if plate.state == "ready"), None)
+    rows = Matte.objects.filter(shot__production=production_id, standing__state=Stands.TO_LOOK).select_related("shot", "standing")
+    return list(rows.order_by(F("standing__due").asc(nulls_last=True), "standing__changed"))

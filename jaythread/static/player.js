@@ -1,16 +1,10 @@
 // The pictures of a package: played at their rate over grounds, or all of them on a sheet.
+
+import { cut, image, lay } from "./over_grounds.js";
+
 document.addEventListener("alpine:init", () => {
   const GROUNDS = { matte: "nothing: the matte itself", checker: "a checkerboard", "#000": "black", "#fff": "white", "#808080": "grey", "#7d4f96": "violet", plate: "its own plate, pale" };
   const MATTES = new Set(["matte", "inverted", "packed", "layers"]); // what is shown of these is grey, or colours that are mattes
-
-  function image(src) {
-    return new Promise((done) => {
-      const it = new Image();
-      it.onload = () => done(it);
-      it.onerror = () => done(null);
-      it.src = src;
-    });
-  }
 
   Alpine.data("player", () => ({
     any: false, sheet: false, playing: false, at: 0, last: 0, number: "", ground: "matte", grounds: [], frames: [],
@@ -42,38 +36,8 @@ document.addEventListener("alpine:init", () => {
       if (canvas.height !== height) canvas.height = height;
       const pen = canvas.getContext("2d");
       if (this.ground === "matte" || !plate) return pen.drawImage(matte, 0, 0, canvas.width, height);
-      this.lay(pen, plate);
-      pen.drawImage(this.cut(matte, plate, canvas.width, height), 0, 0);
-    },
-    lay(pen, plate) {
-      const { width, height } = pen.canvas;
-      pen.globalAlpha = 1;
-      if (this.ground === "plate") {
-        pen.fillStyle = "#777";
-        pen.fillRect(0, 0, width, height);
-        pen.globalAlpha = 0.35;
-        pen.drawImage(plate, 0, 0, width, height);
-        pen.globalAlpha = 1;
-        return;
-      }
-      pen.fillStyle = this.ground === "checker" ? "#9a9a9a" : this.ground;
-      pen.fillRect(0, 0, width, height);
-      if (this.ground !== "checker") return;
-      pen.fillStyle = "#6e6e6e";
-      for (let y = 0; y < height; y += 16) for (let x = (y / 16) % 2 ? 16 : 0; x < width; x += 32) pen.fillRect(x, y, 16, 16);
-    },
-    // The plate where the matte is: its grey becomes alpha.
-    cut(matte, plate, width, height) {
-      const canvas = new OffscreenCanvas(width, height);
-      const pen = canvas.getContext("2d", { willReadFrequently: true });
-      pen.drawImage(matte, 0, 0, width, height);
-      const pixels = pen.getImageData(0, 0, width, height);
-      const flip = this.data.content === "inverted";
-      for (let i = 0; i < pixels.data.length; i += 4) pixels.data[i + 3] = flip ? 255 - pixels.data[i] : pixels.data[i];
-      pen.putImageData(pixels, 0, 0);
-      pen.globalCompositeOperation = "source-in";
-      pen.drawImage(plate, 0, 0, width, height);
-      return canvas;
+      lay(pen, this.ground, plate);
+      pen.drawImage(cut(matte, plate, canvas.width, height, this.data.content === "inverted"), 0, 0);
     },
     go(at) {
       this.sheet = false;

@@ -26,11 +26,12 @@ class Media:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Marker:
-    """A note on a frame (as the media number it)."""
+    """A note on a frame (as the media number it), or to a last one."""
 
     frame: int
     says: str
     by: str = ""
+    last: int | None = None
 
 
 def timeline(name: str, rate: Fraction, media: Sequence[Media], markers: Sequence[Marker] = (), first: int = 0) -> otio.schema.Timeline:
@@ -51,7 +52,8 @@ def timeline(name: str, rate: Fraction, media: Sequence[Media], markers: Sequenc
         track = otio.schema.Track(name=row.name, kind=otio.schema.TrackKind.Video, children=[clip])
         it.tracks.append(track)
     for marker in markers:
-        span = TimeRange(RationalTime(marker.frame, fps), RationalTime(1, fps))
+        ends = sorted((marker.frame, marker.frame if marker.last is None else marker.last))
+        span = TimeRange(RationalTime(ends[0], fps), RationalTime(ends[1] - ends[0] + 1, fps))
         said = otio.schema.Marker(name=marker.says, marked_range=span, color=otio.schema.MarkerColor.CYAN, metadata={"by": marker.by})
         it.tracks[-1][0].markers.append(said)
     return it

@@ -61,7 +61,11 @@ def timeline(plan: Plan, notes: Sequence[Marker], plate_name: str) -> otio.schem
     elif plate_name:
         media.append(Media(name=plate_name, first=min(by_frame), frames=count, folder=""))
     media.append(_media(plan, plan.names, "./", alpha_says(plan.recipe.content)))
-    said = [Marker(frame=by_frame[n.frame], says=n.says, by=n.by) for n in notes if n.frame in by_frame]
+    said = [
+        Marker(frame=by_frame[n.frame], says=n.says, by=n.by, last=None if n.last is None else by_frame.get(n.last))
+        for n in notes
+        if n.frame in by_frame
+    ]
     return editorial.timeline(f"{plan.matte.shot} {plan.matte.name}", plan.matte.rate, media, said, first)
 
 

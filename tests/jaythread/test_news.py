@@ -116,9 +116,9 @@ def test_being_here_is_not_written_down_at_every_question(people, shot, page, dj
 def test_notes_come_with_the_news_and_change_with_them(people, shot, page):
     rafe = page("rafe")
     note = Note.objects.create(shot=shot, frame=FIRST + 1, says="soft here", by="noor")
-    assert [(n["frame"], n["text"], n["done"]) for n in rafe.news()["notes"]] == [(FIRST + 1, "soft here", False)]
-    Note.objects.filter(pk=note.pk).update(done=True)
-    assert [n["done"] for n in rafe.news()["notes"]] == [True]
+    assert [(n["frame"], n["text"], n["state"]) for n in rafe.news()["notes"]] == [(FIRST + 1, "soft here", "open")]
+    Note.objects.filter(pk=note.pk).update(state="done")
+    assert [n["state"] for n in rafe.news()["notes"]] == ["done"]
 
 
 def test_a_clip_runs_beside_the_shot_from_any_frame_and_backwards(people, shot, production, tmp_path):

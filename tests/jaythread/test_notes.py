@@ -18,13 +18,13 @@ ARROW = [[10.0, 10.0], [30.0, 20.0]]
 def test_every_member_may_write_one_and_all_are_told(shot, people, who):
     notes.add(people[who], shot.pk, "  softer \n here ", FIRST + 1, FIRST + 3, [ARROW, [[5, 5], [6, 6]]], "rafe")
     (told,) = notes.notes_of(people["rafe"], shot.pk)
-    assert (told["text"], told["frame"], told["last"], told["by"], told["to"], told["done"]) == (
+    assert (told["text"], told["frame"], told["last"], told["by"], told["to"], told["state"]) == (
         "softer here",
         FIRST + 1,
         FIRST + 3,
         who,
         "rafe",
-        False,
+        "open",
     )
     assert told["strokes"][0] == ARROW and (told["x"], told["y"]) == (pytest.approx(12.75), pytest.approx(10.25))
 

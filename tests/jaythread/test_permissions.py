@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.urls import get_resolver
 
+from jaythread.bell.models import Word
 from jaythread.brought.models import Brought
 from jaythread.delivery import actions as delivery
 from jaythread.delivery import recipes
@@ -154,7 +155,24 @@ ROWS = {
     "api:add_note": ("JSON", "/api/shots/{shot}/notes", {"text": "softer", "frame": 1001}, (401, 404, 200, 200, 200)),
     "api:answer_note": ("JSON", "/api/shots/{shot}/notes/{note}/answers", {"text": "mended"}, (401, 404, 403, 200, 200)),
     "answer-note": ("POST", "/deliveries/{delivery}/notes/{note}/answer", {"says": "mended"}, (IN, 404, 403, 302, 302)),
-    "api:note_done": ("JSON", "/api/shots/{shot}/notes/{note}/done", {"done": True}, (401, 404, 403, 200, 200)),
+    "api:settle_note": ("JSON", "/api/shots/{shot}/notes/{note}/state", {"state": "done"}, (401, 404, 403, 200, 200)),
+    "api:paste_into_note": ("FILE", "/api/shots/{shot}/notes/{note}/pasted", b"no picture", (401, 404, 422, 422, 422)),
+    "api:pasted_picture": ("GET", "/api/shots/{shot}/notes/{note}/pasted", None, (401, 404, 404, 404, 404)),
+    "api:looking": ("GET", "/api/shots/{shot}/mattes/{matte}/looking", None, (401, 404, 200, 200, 200)),
+    "api:looked_picture": ("GET", "/api/shots/{shot}/mattes/{matte}/looking/1001", None, (401, 404, 200, 200, 200)),
+    "api:step": ("JSON", "/api/shots/{shot}/mattes/{matte}/steps", {"step": "accept"}, (401, 404, 200, 403, 200)),
+    "looking": ("GET", "/shots/{shot}/mattes/{matte}/look", None, (IN, 404, 200, 200, 200)),
+    "look-next": ("GET", "/productions/{production}/look", None, (IN, 404, 302, 302, 302)),
+    "notes": ("GET", "/productions/{production}/notes", None, (IN, 404, 200, 200, 200)),
+    "notes-table": ("GET", "/productions/{production}/notes.csv", None, (IN, 404, 200, 200, 200)),
+    "shot-markers": ("GET", "/shots/{shot}/notes.otio", None, (IN, 404, 200, 200, 200)),
+    "note-picture": ("GET", "/shots/{shot}/notes/{note}/picture.jpg", None, (IN, 404, 200, 200, 200)),
+    "settle-note": ("POST", "/shots/{shot}/notes/{note}/settle", {"state": "done"}, (IN, 404, 403, 302, 302)),
+    "bell": ("GET", "/bell", None, (IN, 200, 200, 200, 200)),
+    "bell-follow": ("POST", "/bell/{word}/follow", {}, (IN, 404, 404, 302, 404)),
+    "bell-read": ("POST", "/bell/read", {}, (IN, 302, 302, 302, 302)),
+    "bell-address": ("POST", "/bell/address", {"email": "rafe@saltmarsh.example"}, (IN, 302, 302, 302, 302)),
+    "linked-note": ("POST", "/package/{secret}/note", {"says": " ", "number": "1001"}, (422, 422, 422, 422, 422)),
     "api:take_in": ("FILE", "/api/shots/{shot}/document", b"{}", (401, 404, 403, 422, 422)),
 }
 
@@ -177,7 +195,7 @@ def places(shot, people):
     note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
     brought = Brought.objects.create(shot=shot, user=people["rafe"], name="theirs", source="a.png", first=1001, last=1002)
     return {
-        "brought": brought.pk,
+        "brought": brought.pk, "word": Word.objects.create(user=people["rafe"], production=shot.production, says="s", address="/").pk,
         "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk, "finding": finding.pk,
         "mark": mark.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,

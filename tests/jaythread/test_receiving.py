@@ -6,6 +6,7 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 
+from jaythread.bell import actions as bell
 from jaythread.delivery import actions as delivery
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Note
@@ -13,6 +14,7 @@ from jaythread.desk.review import notes
 from jaythread.errors import NotAllowed, NotThere, Refused
 from jaythread.receiving import actions, transfer
 from jaythread.receiving.models import Link, Sending
+from jaythread.review import way
 
 from ..conftest import command, trace
 
@@ -64,7 +66,9 @@ def test_a_package_arrives_whole_and_counts_only_when_it_is_accepted(bench, pack
         actions.send(people["rafe"], package.pk)
     with bench.test_client() as door:
         door.post(f"/packages/{it.remote}/answer", data={"answer": "accept"})
-    assert actions.look(it).state == "accepted"
+    assert actions.look(it).state == "accepted" and way.state_of(package.matte) == "accepted"
+    (step, *_) = package.matte.steps.all()
+    assert (step.was, step.now, step.by, step.says) == ("delivered", "accepted", "the other side", "Package 1")
     actions.carry_out(it.pk)  # done again, nothing happens
     assert len(bench.config["store"].all()) == 1
 
@@ -146,7 +150,9 @@ def test_a_note_comes_back_to_its_frame_and_place_once(bench, package, people, c
     note = Note.objects.get()
     assert (note.frame, note.x, note.y, note.says, note.by, note.package) == (1004, 40.0, 20.5, "soft here", "noor", "kite version 1")
     it.refresh_from_db()
-    assert it.state == "returned with notes"
+    assert it.state == "returned with notes" and way.state_of(package.matte) == "returned"
+    assert package.matte.steps.first().says == "Package 1, with 1 note"
+    assert "the other side returns KITE_010, kite: Package 1, with 1 note" in [w.says for w in bell.words_of(people["marta"])]
     client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
     assert client.get(f"/api/shots/{shot.pk}/news?revision=0").json()["notes"][0]["text"] == "soft here"
     assert b"1 note" in client.get(f"/productions/{shot.production_id}").content
@@ -159,8 +165,8 @@ def test_a_note_comes_back_to_its_frame_and_place_once(bench, package, people, c
         assert b"mended, 12 px tighter" in door.get(f"/packages/{it.remote}").data
     told = client.get(f"/api/shots/{shot.pk}/news?revision=0").json()["notes"][0]["answers"]
     assert told == [{"by": "rafe", "text": "mended, 12 px tighter"}]
-    client.post(f"/api/shots/{shot.pk}/notes/{note.pk}/done", {"done": True}, content_type="application/json")
-    assert Note.objects.get().done and b"1 note" not in client.get(f"/productions/{shot.production_id}").content
+    client.post(f"/api/shots/{shot.pk}/notes/{note.pk}/state", {"state": "done"}, content_type="application/json")
+    assert Note.objects.get().state == "done" and b"1 note" not in client.get(f"/productions/{shot.production_id}").content
 
 
 def test_what_the_other_side_says_is_not_believed_blindly(package, people):

@@ -12,7 +12,7 @@ from jaythread.desk.models import Note
 from jaythread.errors import NotAllowed, NotThere, Refused
 from jaythread.productions import actions as productions
 from jaythread.productions.models import Shot
-from jaythread.review import way
+from jaythread.review import board, way
 from jaythread.review.models import Finding, Standing, Step
 
 from ..conftest import FIRST, edited, trace
@@ -98,17 +98,17 @@ def test_two_who_press_the_same_are_told(shot, people, matte):
 
 def test_mattes_are_given_to_those_who_trace(shot, people, matte):
     marta = people["marta"]
-    assert way.assign(marta, shot.production_id, [matte.pk], "rafe", date(2027, 3, 1)) == 1
+    assert board.assign(marta, shot.production_id, [matte.pk], "rafe", date(2027, 3, 1)) == 1
     told = state(people, shot, matte)
     assert (told["assigned"], told["due"]) == ("rafe", "2027-03-01")
     for name in ("noor", "otto", "nobody at all"):
         with pytest.raises(Refused, match="does not trace"):
-            way.assign(marta, shot.production_id, [matte.pk], name)
+            board.assign(marta, shot.production_id, [matte.pk], name)
     with pytest.raises(NotAllowed):
-        way.assign(people["rafe"], shot.production_id, [matte.pk], "rafe")
+        board.assign(people["rafe"], shot.production_id, [matte.pk], "rafe")
     with pytest.raises(Refused, match="one matte"):
-        way.assign(marta, shot.production_id, [uuid.uuid4()], "rafe")
-    way.assign(marta, shot.production_id, [matte.pk], "")
+        board.assign(marta, shot.production_id, [uuid.uuid4()], "rafe")
+    board.assign(marta, shot.production_id, [matte.pk], "")
     assert state(people, shot, matte)["assigned"] == ""
 
 
@@ -121,12 +121,12 @@ def test_the_board_shows_sorts_and_filters(shot, people, matte, client):
     Finding.objects.create(matte=hat, what="gone", first=FIRST, last=FIRST, amount=1, harm=10, says="It is gone.", key="k")
     Finding.objects.create(matte=hat, what="gone", first=FIRST, last=FIRST, amount=1, harm=10, says="It was.", key="k", state="meant so")
     Note.objects.create(shot=shot, frame=FIRST, says="softer", by="noor")
-    way.assign(marta, shot.production_id, [m.pk for m in shot.mattes.all()], "rafe")
+    board.assign(marta, shot.production_id, [m.pk for m in shot.mattes.all()], "rafe")
     way.go(marta, shot.pk, hat.pk, "approve")
     way.go(marta, shot.pk, hat.pk, "return", "higher")
 
     def names(**asked):
-        return [(m.name, m.stands) for m in way.board(rafe, shot.production_id, **asked)]
+        return [(m.name, m.stands) for m in board.chosen(board.board(rafe, shot.production_id), **asked)]
 
     assert names() == [("hand", "not begun"), ("hat", "returned"), ("kite", "in work")]
     assert (
@@ -134,10 +134,14 @@ def test_the_board_shows_sorts_and_filters(shot, people, matte, client):
         and names(who="nobody") == []
         and names(words="ha", state="returned") == [("hat", "returned")]
     )
-    assert [(m.found, m.notes_open) for m in way.board(rafe, shot.production_id, order="findings")] == [(1, 1), (0, 1), (0, 1)]
-    assert way.counts(way.board(rafe, shot.production_id))["returned"] == 1
+    assert [(m.found, m.notes_open) for m in board.chosen(board.board(rafe, shot.production_id), order="findings")] == [
+        (1, 1),
+        (0, 1),
+        (0, 1),
+    ]
+    assert board.counts(board.board(rafe, shot.production_id))["returned"] == 1
     with pytest.raises(NotThere):
-        way.board(people["otto"], shot.production_id)
+        board.board(people["otto"], shot.production_id)
     client.force_login(marta, backend="django.contrib.auth.backends.ModelBackend")
     page = client.get(f"/productions/{shot.production_id}/board?state=returned").content.decode()
     assert "hat" in page and "1 found" in page and ">kite<" not in page
@@ -161,6 +165,6 @@ def test_the_board_asks_as_many_questions_for_forty_shots_as_for_one(shot, peopl
 
 def test_somebody_who_left_keeps_no_matte_from_being_looked_at(shot, people, matte):
     productions.invite(people["marta"], shot.production_id, "otto", "artist")
-    way.assign(people["marta"], shot.production_id, [matte.pk], "otto")
+    board.assign(people["marta"], shot.production_id, [matte.pk], "otto")
     shot.production.memberships.filter(user=people["otto"]).delete()
-    assert state(people, shot, matte)["assigned"] == "otto" and way.board(people["rafe"], shot.production_id, who="otto")
+    assert state(people, shot, matte)["assigned"] == "otto" and board.chosen(board.board(people["rafe"], shot.production_id), who="otto")

@@ -2,7 +2,7 @@
 
 import io
 import uuid
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from django.http import FileResponse, HttpRequest
 from ninja import File, Form, Router, Schema
@@ -18,8 +18,11 @@ from roto.errors import BadDocument
 router = Router(tags=["exchange"])
 
 
-class DoneIn(Schema):
-    done: bool = True
+class SettleIn(Schema):
+    """reason: why, of what is not done."""
+
+    state: Literal["open", "done", "not done"] = "done"
+    reason: Annotated[str, Field(max_length=2000)] = ""
 
 
 def _file(name: str, text: str, kind: str) -> FileResponse:
@@ -49,11 +52,26 @@ def take_in(
     return {"id": str(matte.pk), "report": report}
 
 
-@router.post("/shots/{shot_id}/notes/{note_id}/done", response=NothingOut)
-def note_done(request: HttpRequest, shot_id: int, note_id: int, body: DoneIn) -> Any:
-    """A note is done, or it is open again."""
-    notes.mark_done(request.user, shot_id, note_id, body.done)
+@router.post("/shots/{shot_id}/notes/{note_id}/state", response=NothingOut)
+def settle_note(request: HttpRequest, shot_id: int, note_id: int, body: SettleIn) -> Any:
+    """A note is done, or not done and why; or it is open again."""
+    notes.settle(request.user, shot_id, note_id, body.state, body.reason)
     return {}
+
+
+@router.post("/shots/{shot_id}/notes/{note_id}/pasted", response=NothingOut)
+def paste_into_note(request: HttpRequest, shot_id: int, note_id: int, file: File[UploadedFile]) -> Any:
+    """Put a picture into a note of one's own."""
+    if (file.size or 0) > notes.LARGEST:
+        raise BadDocument("file", f"has {(file.size or 0) >> 20} MB; {notes.LARGEST >> 20} are the most that is taken.")
+    notes.paste(request.user, shot_id, note_id, file.read())
+    return {}
+
+
+@router.get("/shots/{shot_id}/notes/{note_id}/pasted")
+def pasted_picture(request: HttpRequest, shot_id: int, note_id: int) -> FileResponse:
+    """The picture in a note, as PNG."""
+    return FileResponse(notes.pasted(request.user, shot_id, note_id).open("rb"), content_type="image/png")
 
 
 class NoteIn(Schema):

@@ -264,7 +264,11 @@ class NoteOut(TypedDict):
     by: str
     to: str | None
     package: str
-    done: bool
+    state: str
+    reason: str
+    settled_by: str
+    version: str
+    pasted: bool
     answers: list[AnswerOut]
 
 

@@ -12,7 +12,7 @@
  * @typedef {{id: string, name: string, inverted: boolean, shift: number[][], shifts: number[], sentence: string, stack: Line[]}} Matte
  * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, message: string,
  *   partial: any, settings: any}} Job
- * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, done: boolean,
+ * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, state: string, reason: string, settled_by: string, version: string, pasted: boolean,
  *   last: number | null, strokes: number[][][], to: string | null, answers: {by: string, text: string}[]}} Note
  * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string, pixelAspect: number}} Shot
  * @typedef {{id: number, version: string, name: string, first: number, last: number}} Clip

@@ -1,6 +1,6 @@
 // Notes on frames and places, as the news tells of them.
 
-import { post } from "./api.js";
+import { call, post } from "./api.js";
 
 export class Notes extends EventTarget {
   /** @param {import("../model/store.js").Store} store @param {import("./news.js").News} news */
@@ -15,7 +15,7 @@ export class Notes extends EventTarget {
     return this.news.notes;
   }
   get open() {
-    return this.all.filter((n) => !n.done);
+    return this.all.filter((n) => n.state === "open");
   }
 
   // Places of the open notes on the frame that is looked at.
@@ -30,8 +30,13 @@ export class Notes extends EventTarget {
     return this.onFrame.flatMap((n) => n.strokes);
   }
 
-  async add(said) {
-    await post(`/shots/${this.store.document.shot.id}/notes`, said);
+  async add(said, picture) {
+    const made = await post(`/shots/${this.store.document.shot.id}/notes`, said);
+    if (picture) {
+      const form = new FormData();
+      form.append("file", picture, "pasted.png");
+      await call("POST", `/shots/${this.store.document.shot.id}/notes/${made.id}/pasted`, form);
+    }
     await this.news.ask();
   }
 
@@ -40,8 +45,9 @@ export class Notes extends EventTarget {
     await this.news.ask();
   }
 
-  async mark(note, done) {
-    await post(`/shots/${this.store.document.shot.id}/notes/${note.id}/done`, { done });
+  // state: open, done, or not done, with why.
+  async settle(note, state, reason = "") {
+    await post(`/shots/${this.store.document.shot.id}/notes/${note.id}/state`, { state, reason });
     await this.news.ask();
   }
 }
