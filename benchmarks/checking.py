@@ -15,9 +15,12 @@ import numpy as np
 
 from benchmarks import scenes
 from benchmarks.clips import texture
-from roto.check import edges, findings, motion, neighbours, reading
+from roto.check import against, edges, findings, fringes, motion, neighbours, reading
 from roto.check.findings import Seen
+from roto.matte.modes import SOLVE
 from roto.matte.render import render
+from roto.matte.stack import Entry
+from roto.track import edge_fit
 
 Row = tuple[str, str, str]
 SIZE = (960, 540)
@@ -25,6 +28,10 @@ FRAMES, TRIES = 18, 20
 FINE = 2
 MOMENTS = 9
 REPEATS = 5
+FROM = 0
+"""the first seed"""
+SECTORS = 16
+"""parts of an outline of which a fit is told"""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -105,8 +112,16 @@ class Reader:
         assert looks[1] is not None, "k is a frame"
         return Seen(frame=k, reading=reading.read(mattes[k], self.plates[k]), moving=motion.moving(looks[0], looks[1], looks[2]), **more)
 
-    def found(self, mattes: list[np.ndarray], other: list[np.ndarray] | None = None, edged: bool = False) -> list[findings.Finding]:
-        """What is found with other mattes than the true ones."""
+    def found(
+        self,
+        mattes: list[np.ndarray],
+        other: list[np.ndarray] | None = None,
+        edged: bool = False,
+        fitted: bool = False,
+        solved: bool = False,
+    ) -> list[findings.Finding]:
+        """What is found with other mattes than the true ones. fitted: how well their outlines lie is measured. solved: there is a
+        fringe."""
         changed = {k for k in range(FRAMES) if mattes[k] is not self.mattes[k]}
         seen = [self._one(mattes, k) if {k - 1, k, k + 1} & changed else one for k, one in enumerate(self.seen)]
         if other is not None:
@@ -116,7 +131,25 @@ class Reader:
             for k in range(1, FRAMES - 1, 5):
                 here, beside = (motion.ready(self.plates[j], mattes[j]) for j in (k, k + 1))
                 seen[k] = replace(seen[k], edges=edges.compare(mattes[k], self.plates[k], here, beside))
+        if fitted:
+            off = edge_fit.scores_over_time([self._fit(mattes[k], k) for k in range(FRAMES)])
+            seen = [replace(one, fit=None if np.isnan(px) else float(px)) for one, px in zip(seen, off, strict=True)]
+        if solved:
+            seen = [replace(one, fringe="solved and steadied") for one in seen]
         return findings.find(seen, 0, FRAMES - 1, SIZE[0])
+
+    def _fit(self, matte: np.ndarray, k: int) -> edge_fit.Summary | None:
+        """How the outline lies on the picture, by its directions from the middle, as a shape's segments would tell it."""
+        lines = edges.contours_as_outlines(matte)
+        if not lines:
+            return None
+        points = max(lines, key=len)
+        segments, t = edge_fit.parameters(points[None])
+        picture = self.plates[k].astype(np.float32) / np.float32(255)
+        fit = edge_fit.measure(picture, points, segments, t, None, edge_fit.window_of(points))
+        x, y = (fit.places - fit.places.mean(axis=0)).T
+        ways = np.floor((np.arctan2(y, x) / (2 * np.pi) + 0.5) * SECTORS).astype(np.int64) % SECTORS
+        return edge_fit.by_segment(fit, ways, SECTORS)
 
 
 Mattes = list[np.ndarray]
@@ -203,6 +236,12 @@ def _place_in(where: np.ndarray, rng: np.random.Generator) -> tuple[float, float
     return float(x), float(y)
 
 
+def off(m: Mattes, rng: np.random.Generator, plain: bool) -> Planted:
+    """For a while the outline goes along beside the thing."""
+    k, n, a, d = int(rng.integers(3, 8)), 6, rng.uniform(0, 6.28), 9.0 if plain else 5.0
+    return _with(m, {j: _shifted(m[j], d * np.cos(a), d * np.sin(a)) for j in range(k, k + n)}), range(k, k + n)
+
+
 def hole(m: Mattes, rng: np.random.Generator, plain: bool) -> Planted:
     k, n, radius = int(rng.integers(2, 12)), int(rng.integers(1, 5)), 4.0 if plain else 1.3
     at = _place_in(cv2.erode(m[k], np.ones((35, 35), np.uint8)) > 200, rng)
@@ -255,12 +294,15 @@ def dirt(m: Mattes, rng: np.random.Generator, plain: bool) -> Planted:
 @dataclass(frozen=True, kw_only=True)
 class Fault:
     """plant: puts it into mattes. also: other kinds that say the same. take: of the thing it is planted on. edged:
-    edges are read. drawn: the thing whose true mattes are taken for this one's."""
+    edges are read. fitted: how outlines lie is measured. solved: a fringe is in it. drawn: the thing whose true mattes are taken for
+    this one's."""
 
     plant: Callable[[Mattes, np.random.Generator, bool], Planted]
     also: tuple[str, ...] = ()
     take: Callable[[int, bool], Take] = lambda seed, plain: Take(seed=seed)
     edged: bool = False
+    fitted: bool = False
+    solved: bool = False
     drawn: Callable[[Take], Take] | None = None
 
 
@@ -287,7 +329,8 @@ class Pair(Fault):
 FAULTS: dict[str, Fault] = {
     "gone": Fault(plant=gone), "late": Fault(plant=late), "early": Fault(plant=early), "jump": Fault(plant=jump, also=("stray", "boil")),
     "stray": Fault(plant=stray, also=("boil",)), "boil": Fault(plant=boil, also=("stray",)), "hole": Fault(plant=hole),
-    "piece": Fault(plant=piece), "dirt": Fault(plant=dirt),
+    "piece": Fault(plant=piece), "dirt": Fault(plant=dirt), "flicker": Fault(plant=boil, also=("stray",), solved=True),
+    "off": Fault(plant=off, fitted=True),
     "frozen": Fault(plant=frozen, also=("stray",), take=lambda seed, plain: Take(seed=seed, speed=7.0 if plain else 2.5)),
     "gap": Fault(plant=gap, take=lambda seed, plain: Take(seed=seed, leaves=True, speed=3.0)),
     "seam": Pair(by=(4.0, 1.0)), "overlap": Pair(by=(-4.0, -1.0)),
@@ -329,12 +372,30 @@ def _of_seed(seed: int) -> tuple[dict[tuple[str, bool], bool], int, int]:
             else:
                 true = reader.mattes if fault.drawn is None else fault.drawn(take).drawn()[1]
                 mattes, frames = fault.plant(true, rng, plain)
-                found = reader.found(mattes, edged=fault.edged)
+                found = reader.found(mattes, edged=fault.edged, fitted=fault.fitted, solved=fault.solved)
             hits[kind, plain] = _hit(found, (kind, *fault.also), frames)
             if len(frames) < FRAMES:
                 false += _beside(found, frames)
                 good += FRAMES - len(frames) - 4
     return hits, false, good
+
+
+def _starved(seed: int) -> tuple[bool, bool, bool]:
+    """A fringe's band beside the thing it belongs to, one that reaches it at its end only, and one that lies well: whether each is said to
+    have too little."""
+    rng = np.random.default_rng(4000 + seed)
+    x, y, high = rng.uniform(300, 560), rng.uniform(200, 340), rng.uniform(30, 60)
+    outline = scenes.blob((x, y), rng.uniform(70, 130), seed)
+    body = scenes.shape(outline, "body", inner=1.0, outer=1.0)
+    right = float(outline[np.abs(outline[:, 1] - y) < high][:, 0].max())
+
+    def said(near: float, far: float) -> bool:
+        corners = np.array([[right + near, y - high], [right + far, y - high], [right + far, y + high], [right + near, y + high]])
+        band = scenes.shape(np.concatenate([corners, np.zeros((4, 4))], axis=1), "tufts", inner=2.0, outer=6.0)
+        stack = replace(scenes.matte(body), entries=(Entry(shape=body), Entry(shape=band, mode=SOLVE)), size=SIZE)
+        return fringes.starved(stack, stack.first) > against.STARVED
+
+    return said(80, 250), said(-20, 140), said(-30, 40)
 
 
 def check() -> list[Row]:
@@ -345,11 +406,15 @@ def check() -> list[Row]:
 def planted() -> list[Row]:
     """Per kind, how many of the planted faults are found; and what else is said of the good frames beside them."""
     with ProcessPoolExecutor(initializer=cv2.setNumThreads, initargs=(1,)) as pool:
-        told = list(pool.map(_of_seed, range(TRIES)))
+        told = list(pool.map(_of_seed, range(FROM, FROM + TRIES)))
+        fringed = list(pool.map(_starved, range(FROM, FROM + TRIES)))
     rows = []
     for kind in FAULTS:
         found = [sum(hits[kind, plain] for hits, _, _ in told) for plain in (True, False)]
         rows.append((f"check: {kind}, of {TRIES} plain, of {TRIES} faint", f"{found[0]}, {found[1]}", "19, 16"))
+    plain, faint, enough = (sum(one) for one in zip(*fringed, strict=True))
+    rows.append((f"check: starved, of {TRIES} plain, of {TRIES} faint", f"{plain}, {faint}", "19, 16"))
+    rows.append((f"check: starved, said of {TRIES} bands that have enough", str(enough), "0"))
     good = sum(frames for _, _, frames in told)
     share = 100 * sum(false for _, false, _ in told) / good
     return [*rows, ("check: false alarms in 100 good frames beside them", f"{share:.2f} ({good} frames)", "at most 1")]

@@ -16,7 +16,7 @@ from jaythread.desk import policies
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User
-from roto.check import differences
+from roto.check import differences, reading
 from roto.check.differences import Difference
 from roto.errors import BadPicture
 from roto.picture import stills
@@ -25,8 +25,11 @@ ASKED_FOR = 0.7
 """seconds after which what was worked out so far is answered"""
 WIDE = 1280
 """px: the width of the pictures, at most"""
+CURVES = ("area", "x", "y", "outline", "edge", "pieces")
+"""what is told of a frame over time"""
 NO_MATTE = "It has no matte on this frame."
 _told: LRUCache[tuple[str, str], Difference] = LRUCache(40_000)
+_read: LRUCache[str, dict[str, float | None]] = LRUCache(20_000)
 _pixels: LRUCache[tuple[str, tuple[int, int]], Pixels] = LRUCache(128 << 20, getsizeof=lambda pixels: pixels.nbytes)
 _lock = Lock()
 
@@ -95,6 +98,37 @@ def _difference(shot: Shot, one: Side, other: Side, frame: int) -> Difference:
     return found
 
 
+def curves(user: User, shot_id: int, matte_id: uuid.UUID, side: str, begin: int | None) -> dict[str, Any]:
+    """What the check measures of a frame by itself, of one side, from `begin` on, as many frames as are worked out within a moment; `next`,
+    where there are more. None where it has no matte on a frame."""
+    shot, matte = policies.matte_for(user, shot_id, matte_id, "look")
+    one = sides.side(shot, matte, side)
+    until = time.monotonic() + ASKED_FOR
+    rows: list[dict[str, Any]] = []
+    for frame in range(max(shot.working[0], begin if begin is not None else shot.working[0]), shot.working[1] + 1):
+        if time.monotonic() > until:
+            return {"says": one.says, "frames": rows, "next": frame}
+        rows.append({"frame": frame, **_reading(shot, one, frame)})
+    return {"says": one.says, "frames": rows, "next": None}
+
+
+def _reading(shot: Shot, side: Side, frame: int) -> dict[str, float | None]:
+    key = side.key(frame)
+    with _lock:
+        found = _read.get(key) if key else None
+    if found is None:
+        pixels = _alpha(shot, side, frame)
+        read = None if pixels is None else reading.read((pixels >> 8).astype(np.uint8))
+        told = read is not None and not read.empty
+        found = {name: round(float(getattr(read, name)), 3) if told else None for name in CURVES}
+        if read is not None and read.empty:
+            found |= {"area": 0.0, "pieces": 0.0}
+        if key:
+            with _lock:
+                _read[key] = found
+    return found
+
+
 def picture(user: User, shot_id: int, matte_id: uuid.UUID, side: str, frame: int, box: str = "") -> bytes:
     """A side's matte on a frame, as a grey PNG. box: a part of it, "x,y,width,height" in px; all of it where it is none."""
     shot, matte = policies.matte_for(user, shot_id, matte_id, "look")
@@ -104,15 +138,15 @@ def picture(user: User, shot_id: int, matte_id: uuid.UUID, side: str, frame: int
     return stills.encode_picture(_fitting(_part((pixels >> 8).astype(np.uint8), box)), ".png")
 
 
-def difference(user: User, shot_id: int, matte_id: uuid.UUID, one: str, other: str, frame: int, box: str = "") -> bytes:
-    """What both cover in grey, and in a colour each what the other one covers more, and less; as a PNG."""
+def difference(user: User, shot_id: int, matte_id: uuid.UUID, one: str, other: str, frame: int, box: str = "", wide: int = WIDE) -> bytes:
+    """What both cover in grey, and in a colour each what the other one covers more, and less; as a PNG. wide: px, at most."""
     shot, *both = _both(user, shot_id, matte_id, one, other)
     pixels = [_alpha(shot, side, frame) for side in both]
     none = np.zeros((shot.height, shot.width), np.uint16)
     there = [none if one is None else one for one in pixels]
     if there[0].shape != there[1].shape:
         raise Refused("They differ in size: hold them against each other by eye, one and the other.")
-    return stills.encode_picture(_fitting(_part(differences.coloured(there[0], there[1]), box)), ".png")
+    return stills.encode_picture(_fitting(_part(differences.coloured(there[0], there[1]), box), wide), ".png")
 
 
 def outlines(user: User, shot_id: int, matte_id: uuid.UUID, one: str, other: str, frame: int) -> dict[str, str]:
@@ -136,7 +170,7 @@ def _part(pixels: NDArray[np.uint8], box: str) -> NDArray[np.uint8]:
     return np.ascontiguousarray(part) if part.size else pixels
 
 
-def _fitting(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    width = min(WIDE, pixels.shape[1])
+def _fitting(pixels: NDArray[np.uint8], wide: int = WIDE) -> NDArray[np.uint8]:
+    width = min(wide, pixels.shape[1])
     size = (width, max(1, round(pixels.shape[0] * width / pixels.shape[1])))
     return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)

@@ -1,10 +1,11 @@
 """Comparing over HTTP."""
 
 import uuid
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from pydantic import Field
 from typing_extensions import TypedDict
 
 from jaythread.comparing import actions, sides
@@ -12,6 +13,7 @@ from jaythread.desk import policies
 from jaythread.desk.edit.types import Frame
 
 router = Router(tags=["comparing"])
+Wide = Annotated[int, Field(ge=16, le=actions.WIDE)]
 
 
 class SideOut(TypedDict):
@@ -61,6 +63,26 @@ class AmountsOut(TypedDict):
     next: int | None
 
 
+class MeasuredOut(TypedDict):
+    """What is measured of a frame; none where there is no matte."""
+
+    frame: int
+    area: float | None
+    x: float | None
+    y: float | None
+    outline: float | None
+    edge: float | None
+    pieces: float | None
+
+
+class CurvesOut(TypedDict):
+    """next: where to go on asking; none when all are told."""
+
+    says: str
+    frames: list[MeasuredOut]
+    next: int | None
+
+
 class OutlinesOut(TypedDict):
     """SVG path data, px of the plate."""
 
@@ -82,6 +104,12 @@ def amounts(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, one: str, o
     return actions.amounts(request.user, shot_id, matte_id, one, other, begin)
 
 
+@router.get("/shots/{shot_id}/mattes/{matte_id}/curves", response=CurvesOut)
+def curves(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, side: str, begin: Frame | None = None) -> Any:
+    """What is measured of one side over time, as many frames as are worked out within a moment."""
+    return actions.curves(request.user, shot_id, matte_id, side, begin)
+
+
 @router.get("/shots/{shot_id}/mattes/{matte_id}/outlines", response=OutlinesOut)
 def both_outlines(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, one: str, other: str, frame: Frame) -> Any:
     """The outlines of both on a frame."""
@@ -96,10 +124,10 @@ def side_picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, side: 
 
 @router.get("/shots/{shot_id}/mattes/{matte_id}/difference")
 def difference_picture(
-    request: HttpRequest, shot_id: int, matte_id: uuid.UUID, one: str, other: str, frame: Frame, box: str = ""
+    request: HttpRequest, shot_id: int, matte_id: uuid.UUID, one: str, other: str, frame: Frame, box: str = "", wide: Wide = actions.WIDE
 ) -> HttpResponse:
-    """Where two sides differ on a frame, as PNG. box: a part of it, as of a side's."""
-    return _png(actions.difference(request.user, shot_id, matte_id, one, other, frame, box))
+    """Where two sides differ on a frame, as PNG. box: a part of it, as of a side's. wide: px, at most."""
+    return _png(actions.difference(request.user, shot_id, matte_id, one, other, frame, box, wide))
 
 
 def _png(data: bytes) -> HttpResponse:

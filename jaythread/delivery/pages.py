@@ -22,6 +22,8 @@ from jaythread.errors import NotThere, Refused
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import may, require, shot_for
+from jaythread.review.models import Finding
+from jaythread.review.models import State as FindingState
 from roto.errors import BadRecipe
 from roto.exchange import document
 from roto.matte.stack import sentence
@@ -29,6 +31,8 @@ from roto.package.formats import FORMATS
 from roto.package.recipe import COMPRESSIONS, CONTENTS
 from roto.package.recipe import Recipe as CoreRecipe
 
+FOUND = 12
+"""findings that a package's page lists, the gravest"""
 FIGURES = ("padding", "spare", "width", "height")
 SWITCHES = ("pad", "reverse", "plate", "shapes", "svg", "tracks", "editorial")
 
@@ -211,6 +215,7 @@ def delivery(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "taken": any(f.taken for f in frames),
             "player": _player(it, frames),
             "notes": _notes(it),
+            "found": [] if it.tryout else _findings(it, [f.frame for f in frames]),
             "others": Delivery.objects.filter(matte=it.matte, state=State.PROVED).exclude(pk=it.pk),
             "may_deliver": may(member, "deliver"),
         },
@@ -233,6 +238,12 @@ def _player(it: Delivery, frames: list[DeliveredFrame]) -> dict[str, Any]:
 
 def _proxy_of(plate: Plate, frame: int) -> str:
     return f"{reverse('proxy', args=[plate.pk, frame])}?l={plate.picture_version}"
+
+
+def _findings(it: Delivery, frames: list[int]) -> list[Finding]:
+    """What the check thinks wrong with the matte on frames of the package, as it is now."""
+    found = it.matte.findings.exclude(state=FindingState.RIGHT)
+    return list(found.filter(first__lte=max(frames), last__gte=min(frames))[:FOUND]) if frames else []
 
 
 def _notes(it: Delivery) -> list[Note]:

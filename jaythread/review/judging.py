@@ -29,6 +29,7 @@ def seen(row: FrameCheck, off: float | None) -> findings.Seen:
         edges=None if told is None or told["edges"] is None else Edges.from_json(told["edges"]),
         capped=row.read["capped"],
         fringe=row.read["fringe"],
+        starved=0.0 if told is None else told.get("starved", 0.0),
         fit=off,
         meets=None if told is None else {name: Meeting.from_json(one) for name, one in told["meets"].items()},
     )

@@ -24,7 +24,7 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.review import judging
 from jaythread.review.models import FrameCheck
-from roto.check import edges, motion, neighbours, reading
+from roto.check import edges, fringes, motion, neighbours, reading
 from roto.errors import BadPicture
 from roto.matte.modes import SOLVE
 from roto.matte.render import FRINGE, Rendered, render
@@ -205,7 +205,8 @@ class Reader:
 
     def _edges(self, frame: int) -> dict[str, Any]:
         alpha = render(self.core, frame, threads=1, depth="8", fringes=self.solver).alpha
-        out: dict[str, Any] = {"edges": None, "meets": {}}
+        starved = fringes.starved(self.core, frame, self.solver)
+        out: dict[str, Any] = {"edges": None, "meets": {}, "starved": round(starved, 3)}
         for name, core in self.others.items():
             other: NDArray[np.uint8] = render(core, frame, threads=1, depth="8", fringes=self.solver).alpha
             meeting = neighbours.meet(alpha, other)

@@ -14,6 +14,8 @@ BLUR = 0.45
 """of the way in an exposure of half a frame that an edge may be wider or narrower by"""
 OFF = 1.5
 """px that an outline may lie off the picture's edge (see `roto.track.edge_fit`)"""
+STARVED = 0.3
+"""of a fringe's band that may have nothing near to be solved from"""
 OVERLAP = 0.35
 """px across the line where two mattes meet, on its mean"""
 
@@ -24,6 +26,12 @@ def flags(frames: Sequence[Seen]) -> list[Finding]:
     for run in runs(frames, lambda one: one.capped):
         says = f"The exposure is taken in fewer moments than it wants {when(run[0].frame, run[-1].frame)}."
         out.append(_of(run, "capped", len(run), says, "Its motion is so fast that steps may be seen.", run[0].reading.box))
+    read = [one for one in frames if one.starved > 0]
+    for at in _one_after_another([k for k, one in enumerate(read) if one.starved > STARVED]):
+        few = [read[k] for k in at]
+        share = 100 * max(one.starved for one in few)
+        says = f"A fringe is solved from too little {when(few[0].frame, few[-1].frame)}: {share:.0f} % of its band has nothing to go by."
+        out.append(_of(few, "starved", share, says, "No solid matte is near there, or no ground: hair and ground cannot be told.", None))
     for run in runs(frames, lambda one: one.fringe in ("by itself", "not solved")):
         says = f"A fringe is not solved and steadied {when(run[0].frame, run[-1].frame)}."
         why = "By itself, each frame is solved a little otherwise: its hair would flicker."

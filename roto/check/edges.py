@@ -58,7 +58,7 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
         picture.astype(np.float32) / np.float32(255),
         np.repeat(alpha.astype(np.float32)[..., None] / np.float32(255), 3, axis=2),
     )
-    for outline in _outlines(alpha):
+    for outline in contours_as_outlines(alpha):
         at, places, outward = places_along(outline)
         plate.append(read_softness(colours, outline).width)
         matte.append(read_softness(values, outline).width)
@@ -81,7 +81,7 @@ def _across(flow: NDArray[np.float32], places: Floats, outward: Floats) -> Float
     return np.asarray((flow[y, x] * outward).sum(axis=1), dtype=np.float64)
 
 
-def _outlines(alpha: NDArray[np.uint8]) -> list[Floats]:
+def contours_as_outlines(alpha: NDArray[np.uint8]) -> list[Floats]:
     """Outlines (n, 6) along the contours where alpha is a half, the longest first."""
     found, _ = cv2.findContours((alpha > 127).astype(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
     out, left = [], LONGEST

@@ -14,9 +14,8 @@ from roto.check.reading import Box, Reading
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Seen:
-    """All that was read of a frame. fringe: how fringes stand (`roto.matte.render.FRINGE`). fit: px that the weakest outline is off by.
-    meets: by the name of another matte, how the two meet;
-    None where that was not read."""
+    """All that was read of a frame. fringe: how fringes stand (`roto.matte.render.FRINGE`). starved: see `roto.check.fringes`. fit: px that
+    the weakest outline is off by. meets: by the name of another matte, how the two meet; None where that was not read."""
 
     frame: int
     reading: Reading
@@ -24,6 +23,7 @@ class Seen:
     edges: Edges | None = None
     capped: bool = False
     fringe: str = "none"
+    starved: float = 0.0
     fit: float | None = None
     meets: dict[str, Meeting] | None = None
 
@@ -75,6 +75,7 @@ KINDS: dict[str, Kind] = {
     "off": Kind(5.1, "Pull it to the edge, or set a key there."),
     "harder": Kind(4.5, "Read the softness from the plate, in the step Soften."),
     "softer": Kind(4.4, "Read the softness from the plate, in the step Soften."),
+    "starved": Kind(4.3, "Let the shape below reach into the band, or draw the band so that ground is left on its other side."),
     "unsteady": Kind(4, "Solve the fringe on all frames."),
     "capped": Kind(3.5, "Raise the cap of samples for this shot, where the steps can be seen."),
     "dirt": Kind(4.2, "Look at opacities and wide reaches: something covers there by a few parts in a hundred."),

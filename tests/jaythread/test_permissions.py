@@ -82,6 +82,7 @@ ROWS = {
     "remove-brought": ("POST", "/shots/{shot}/mattes/{matte}/brought/{brought}/remove", {}, (IN, 404, 403, 302, 302)),
     "api:offered": ("GET", "/api/shots/{shot}/mattes/{matte}/sides", None, (401, 404, 200, 200, 200)),
     "api:amounts": ("GET", "/api/shots/{shot}/mattes/{matte}/differences?one=now&other=after 1", None, (401, 404, 200, 200, 200)),
+    "api:curves": ("GET", "/api/shots/{shot}/mattes/{matte}/curves?side=now", None, (401, 404, 200, 200, 200)),
     "api:both_outlines": (
         "GET",
         "/api/shots/{shot}/mattes/{matte}/outlines?one=now&other=after 2&frame=1001",

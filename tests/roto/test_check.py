@@ -9,9 +9,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from roto.check import edges, findings, motion, neighbours, reading
+from roto.check import edges, findings, fringes, motion, neighbours, reading
 from roto.check.findings import Seen
 from roto.errors import BadPicture
+from roto.matte.stack import Entry
+
+from .build import matte as build_matte
+from .build import rectangle
+from .build import shape as build_shape
 
 SIZE = (320, 200)
 COUNT = 12
@@ -241,3 +246,18 @@ def test_over_a_cut_nothing_is_compared(shot):
     look = motion.ready(shot.plates[3], shot.mattes[3])
     alone = motion.moving(None, look, None)
     assert alone.before is None and alone.after is None and alone.alone == 0
+
+
+@pytest.mark.parametrize(("band", "share"), [((44, 60), 0.0), ((90, 118), 1.0), ((46, 118), 0.6)])
+def test_a_fringe_without_solid_matte_near_has_too_little_to_be_solved_from(band, share):
+    """A block of 20 px beside which a band lies; at 480 px of width what is farther than 29 px tells nothing."""
+    block = build_shape(rectangle(30, 20, 50, 70.125), "block")
+    tufts = build_shape(rectangle(band[0], 22, band[1], 68), "tufts", inner=2.0, outer=4.0)
+    stack = build_matte(block, Entry(shape=tufts, mode="solve"), size=(480, 90))
+    told = fringes.starved(stack, stack.first)
+    assert told == pytest.approx(share, abs=0.1) and (told > 0.3) == (share > 0)
+    seen = [Seen(frame=k, reading=reading.read(disc(60, 60, 30)), fringe="solved and steadied", starved=told) for k in range(3)]
+    found = [f for f in findings.find(seen, 0, 2) if f.what == "starved"]
+    assert [(f.first, f.last) for f in found] == ([(0, 2)] if share else [])
+    assert not share or f"{100 * told:.0f} % of its band" in found[0].says
+    assert fringes.starved(build_matte(block, size=(120, 90)), 1) == 0

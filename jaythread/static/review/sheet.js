@@ -2,7 +2,7 @@
 
 import { get, newId, post } from "../desk/net/api.js";
 
-const WAYS = [{ way: "matte", key: "1" }, { way: "tint", key: "2" }, { way: "cut-out", key: "3" }, { way: "plate", key: "4" }];
+const WAYS = [{ way: "matte", key: "1" }, { way: "tint", key: "2" }, { way: "cut-out", key: "3" }, { way: "plate", key: "4" }, { way: "difference", key: "5" }];
 const CURVES = [
   { name: "area", says: "area, px" }, { name: "x", says: "centre, across, px" }, { name: "y", says: "centre, down, px" },
   { name: "speed", says: "speed of the centre, px a frame" }, { name: "outline", says: "length of the outline, px" },
@@ -11,31 +11,37 @@ const CURVES = [
 const LOOK_EVERY = 600;
 
 // Numbers over frames as a path in a box of 1000 by 100; unknown ones leave a gap.
-function pathOf(values) {
-  const known = values.filter((v) => v !== null);
+function pathOf(values, beside = []) {
+  const known = values.concat(beside).filter((v) => v !== null && v !== undefined);
   if (!known.length) return { d: "", low: 0, high: 0 };
-  const low = Math.min(...known), high = Math.max(...known), step = 1000 / Math.max(1, values.length - 1);
+  const low = Math.min(...known), high = Math.max(...known);
+  return { d: line(values, low, high), beside: line(beside, low, high), low, high };
+}
+
+function line(values, low, high) {
+  const step = 1000 / Math.max(1, values.length - 1);
   let d = "", pen = "M";
   values.forEach((v, k) => {
-    if (v === null) pen = "M";
+    if (v === null || v === undefined) pen = "M";
     else {
       d += `${pen}${(k * step).toFixed(1)} ${(92 - 84 * ((v - low) / (high - low || 1))).toFixed(1)}`;
       pen = "L";
     }
   });
-  return { d, low, high };
+  return d;
 }
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("sheet", () => ({
     ways: WAYS, curves: CURVES, way: "matte", size: 152, curve: "area", ready: false, may: false, busy: false, complete: false, percent: 0, says: "", trouble: "",
-    tiles: [], findings: [], chosen: 0, reason: "", answered: false, stretch: null, frame: 0, path: "", curveSays: "", at: 0, bands: [], fresh: 0, undo: null,
+    tiles: [], findings: [], chosen: 0, reason: "", answered: false, stretch: null, frame: 0, path: "", curveSays: "", at: 0, bands: [], fresh: 0, undo: null, sides: [], side: "", path2: "", curves2: null,
 
     async init() {
       const { shot, matte, may, rate } = this.$root.dataset;
       Object.assign(this, { shot, matte, may: Boolean(may), rate: Number(rate) || 24, size: Number(localStorage.getItem("sheet size")) || 152 });
       document.addEventListener("keydown", (e) => this.key(e));
       await this.load();
+      this.sides = (await get(`/shots/${this.shot}/mattes/${this.matte}/sides`)).sides.filter((s) => s.id !== "now");
       if (this.may && !this.complete) await this.measure();
       this.follow();
     },
@@ -82,9 +88,9 @@ document.addEventListener("alpine:init", () => {
       const [a, b] = this.stretch || [this.first, this.last];
       this.tiles = [];
       for (let frame = a; frame <= b; frame++) {
-        const there = this.data.curves.area[frame - this.first] !== null || this.way === "plate";
+        const there = this.way === "difference" ? Boolean(this.side) : this.data.curves.area[frame - this.first] !== null || this.way === "plate";
         this.tiles.push({
-          frame, there, desk: this.deskAt(frame), src: there ? `/shots/${this.shot}/mattes/${this.matte}/check/${frame}/${this.way}?key=${this.data.revision}.${fresh.has(frame)}` : "",
+          frame, there, desk: this.deskAt(frame), src: there ? this.srcOf(frame, fresh.has(frame)) : "",
           classes: { found: found.has(frame), stale: there && !fresh.has(frame), here: frame === this.frame },
           label: `frame ${frame}${found.has(frame) ? ", something was found there" : ""}`,
         });
@@ -92,9 +98,31 @@ document.addEventListener("alpine:init", () => {
       this.says = this.busy ? this.says : this.complete ? "" : `${fresh.size} of ${this.last - this.first + 1} frames are looked at as they are now`;
       this.draw();
     },
+    srcOf(frame, fresh) {
+      if (this.way !== "difference") return `/shots/${this.shot}/mattes/${this.matte}/check/${frame}/${this.way}?key=${this.data.revision}.${fresh}`;
+      return `/api/shots/${this.shot}/mattes/${this.matte}/difference?one=${encodeURIComponent(this.side)}&other=now&frame=${frame}&wide=320&key=${this.data.revision}`;
+    },
+    // Another state of the matte beside this one: its curves over these, and the difference as a way of the sheet.
+    async pickSide() {
+      const mine = (this.asking = (this.asking || 0) + 1);
+      Object.assign(this, { curves2: null, path2: "" });
+      if (!this.side && this.way === "difference") this.way = "matte";
+      this.sync();
+      const found = {};
+      for (let begin = this.first; this.side && begin !== null;) {
+        const told = await get(`/shots/${this.shot}/mattes/${this.matte}/curves?side=${encodeURIComponent(this.side)}&begin=${begin}`);
+        if (this.asking !== mine) return;
+        for (const row of told.frames) for (const [name, value] of Object.entries(row)) (found[name] ||= [])[row.frame - this.first] = value;
+        found.speed = (found.x || []).map((x, k) => (k && x !== null && found.x[k - 1] !== null ? Math.hypot(x - found.x[k - 1], found.y[k] - found.y[k - 1]) : null));
+        this.curves2 = found;
+        this.draw();
+        begin = told.next;
+      }
+    },
     draw() {
       const values = this.data.curves[this.curve];
-      const { d, low, high } = pathOf(values);
+      const { d, beside, low, high } = pathOf(values, this.curves2?.[this.curve] || []);
+      this.path2 = beside || "";
       const step = 1000 / Math.max(1, values.length - 1), here = values[this.frame - this.first];
       const figure = (v) => (Math.abs(v) >= 100 ? v.toFixed(0) : v.toFixed(2));
       this.path = d;
@@ -113,6 +141,11 @@ document.addEventListener("alpine:init", () => {
       localStorage.setItem("sheet size", String(this.size));
     },
     show(way) {
+      if (way === "difference" && !this.side) {
+        if (!this.sides.length) return;
+        this.side = this.sides[0].id;
+        this.pickSide();
+      }
       this.way = way;
       this.sync();
     },
