@@ -14,8 +14,9 @@ HEAD = re.compile(r"^\*\*(.+?)\*\*[.:,]?")
 SHOWN = {
     "a-shot": "bring-in", "the-desk": "desk-matte", "trace": "desk-trace", "place": "desk-place",
     "keys-make-themselves": "desk-keys-at-once",
-    "soften": "desk-soften", "hair-and-fuzz": "desk-fringe", "carry": "desk-carry", "check": "desk-check", "looking": "desk-cut-out",
-    "deliver": "deliver", "tryouts": "tryout", "the-check-sheet": "check-sheet", "hand-over": "bench", "the-picture": "plate",
+    "soften": "desk-soften", "hair-and-fuzz": "desk-fringe", "carry": "desk-carry", "check": "desk-check", "looking": "desk-matte",
+    "deliver": "deliver", "tryouts": "tryout", "the-check-sheet": "check-sheet", "compare": "compare",
+    "the-board": "board", "looking-at-what-waits": "looking", "hand-over": "bench", "the-picture": "plate",
 }  # fmt: skip
 """by section, the picture of docs/screenshots that shows it"""
 
