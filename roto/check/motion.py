@@ -163,7 +163,7 @@ def moving(before: Look | None, here: Look, after: Look | None) -> Moving:
     if box is None:
         return Moving(before=None, after=None, alone=0.0, at_most=0.0, by=0.0, box=(0, 0, 0, 0))
     cut = [None if look is None else look.within(box) for look in (before, here, after)]
-    told = [None if other is None or cut[1] is None else _step(cut[1], other, box, here.alpha.shape) for other in (cut[0], cut[2])]
+    told = _steps(cut[1], (cut[0], cut[2]), box, here.alpha.shape)
     steps = [None if one is None else one[0] for one in told]
     alone, at_most, by, where = 0.0, 0.0, 0.0, (0, 0, 0, 0)
     if told[0] is not None and told[1] is not None:
@@ -270,14 +270,40 @@ def _length(alpha: Picture) -> float:
     return rise * np.pi / 4
 
 
-def _step(here: Look, other: Look, box: tuple[int, int, int, int], size: tuple[int, ...]) -> tuple[Step, Small, Small, Small]:
+def _steps(
+    here: Look | None, others: tuple[Look | None, ...], box: tuple[int, int, int, int], size: tuple[int, ...]
+) -> list[tuple[Step, Small, Small, Small] | None]:
+    """The steps between a frame and others, where there are any. Motions within one part of this frame are carried outwards together."""
+    assert here is not None, "it is the frame in question"
+    there = [other for other in others if other is not None]
+    empty = cv2.norm(here.half, cv2.NORM_INF) <= 0.5
+    weights = [_weight(other.half) for other in there] if empty else [_weight(here.half)] * len(there)
+    found = [_flow(here, other, weight) for other, weight in zip(there, weights, strict=True)]
+    if empty or len(there) < 2:
+        whole = [_carried(flow, weight) for (flow, _, _), weight in zip(found, weights, strict=True)]
+    else:
+        both = _carried(np.concatenate([flow for flow, _, _ in found], axis=2), weights[0])
+        whole = [np.ascontiguousarray(both[..., :2]), np.ascontiguousarray(both[..., 2:])]
+    told = iter(
+        [_step(here, other, box, size, weight, one, out) for other, weight, one, out in zip(there, weights, found, whole, strict=True)]
+    )
+    return [None if other is None else next(told) for other in others]
+
+
+def _step(
+    here: Look,
+    other: Look,
+    box: tuple[int, int, int, int],
+    size: tuple[int, ...],
+    weight: Small,
+    led: tuple[Small, float, Small],
+    carried_: Small,
+) -> tuple[Step, Small, Small, Small]:
     """The step between a frame and another one; what (h, w) of this frame's matte the other's does not lead to expect; how far (h/2, w/2),
     of 255, the picture differs from what is found for it there; and how far (h/2, w/2) it goes, px of the matte."""
-    weight = _weight(here.half if cv2.norm(here.half, cv2.NORM_INF) > 0.5 else other.half)
-    flow, same, found = _flow(here, other, weight)
+    flow, same, found = led
     within = np.flatnonzero(weight)[::3]
     way = 2 * float(np.median(np.hypot(*flow.reshape(-1, 2)[within].T))) if len(within) else 0.0
-    carried_ = _carried(flow, weight)
     whole = _larger(carried_, here.alpha)
     left = here.alpha - _taken(other.alpha, _map(whole), cv2.BORDER_CONSTANT, beyond=float("nan"))
     cv2.patchNaNs(left, 0.0)
@@ -365,12 +391,13 @@ def _same(grey: Picture, found: Picture, where: Small, weight: Small) -> float:
 
 
 def _carried(flow: Small, weight: Small) -> Small:
-    """The flow within the weight, carried outwards: means of what lies near, by bells that grow wider until there is something."""
+    """Flows (h, w, 2 or 4) within the weight, carried outwards: means of what lies near, by bells that grow wider until there is
+    something."""
     size = (flow.shape[1], flow.shape[0])
     share: Small = weight
     parts: Small = np.asarray(flow * weight[..., None], dtype=np.float32)
     first = (max(1, size[0] // 2), max(1, size[1] // 2))
-    whole, known = np.zeros((*first[::-1], 2), np.float32), np.zeros(first[::-1], np.float32)
+    whole, known = np.zeros((*first[::-1], flow.shape[2]), np.float32), np.zeros(first[::-1], np.float32)
     for halved, sigmas in ((2, (CARRIED / 4,)), (8, (CARRIED / 4, CARRIED))):  # wide bells on few px
         few = (max(1, size[0] // halved), max(1, size[1] // halved))
         share, parts = (_sized(v, few, cv2.INTER_AREA) for v in (share, parts))

@@ -13,6 +13,8 @@ Box = tuple[int, int, int, int]
 """x0, y0, x1, y1 in px; the last ones are outside"""
 Alpha = NDArray[np.uint8]
 
+LARGE = 4000
+"""px of a piece's box from which its area is that of its outline"""
 KEPT = 40
 """pieces beside the largest, and holes, of a frame that are kept one by one"""
 BESIDE = 8
@@ -142,14 +144,18 @@ def _pieces(values: Alpha, solid: Alpha, at: tuple[int, int]) -> tuple[int, int,
     for k in outer[1 : KEPT + 1]:
         x, y, across, down = cv2.boundingRect(contours[k])
         here = (slice(y, y + down), slice(x, x + across))
-        _, labels = cv2.connectedComponents(solid[here])
-        first = contours[k][0, 0]
-        own = labels == labels[first[1] - y, first[0] - x]
-        if int(values[here][own].max()) < PURE:
-            continue
+        if across * down > LARGE:  # nobody asks for its area to the px
+            size = int(cv2.contourArea(contours[k]))
+        else:
+            _, labels = cv2.connectedComponents(solid[here])
+            first = contours[k][0, 0]
+            own = labels == labels[first[1] - y, first[0] - x]
+            size = int(own.sum())
+            if int(values[here][own].max()) < PURE:
+                continue
         beside = ((largest >= (x - BESIDE, y - BESIDE)) & (largest < (x + across + BESIDE, y + down + BESIDE))).all(axis=1).any()
         box = (at[0] + x, at[1] + y, at[0] + x + across, at[1] + y + down)
-        spots.append(Spot(what="tuft" if beside else "piece", box=box, size=int(own.sum())))
+        spots.append(Spot(what="tuft" if beside else "piece", box=box, size=size))
     return len(outer), len(contours) - len(outer), sorted(spots, key=lambda spot: -spot.size)
 
 

@@ -42,8 +42,9 @@ document.addEventListener("alpine:init", () => {
       this.one = one || this.sides.at(1)?.id || "";
       this.other = other || "now";
       this.ready = true;
-      if (told.brought.some((b) => b.state === "waiting")) setTimeout(() => this.follow(), 1000);
-      await this.measure();
+      const coming = told.brought.filter((b) => b.state === "waiting").map((b) => `brought ${b.id}`);
+      if (coming.length) setTimeout(() => this.follow(), 1000);
+      if (!coming.includes(this.one) && !coming.includes(this.other)) await this.measure(); // until it is read there is nothing to see
     },
     async follow() {
       const told = await this.attempt(() => get(`${this.path}/sides`));

@@ -40,7 +40,7 @@ document.addEventListener("alpine:init", () => {
       const noted = data.notes.map((n) => ({ id: `n${n.id}`, frame: n.frame, when: when(n), says: n.text, more: n.state === "not done" ? `${n.by}; not done` : n.by, box: null, place: n.x === null || n.strokes.length ? null : [n.x, n.y], strokes: n.strokes, until: n.last ?? n.frame, note: true }));
       this.items = [...found, ...noted].sort((a, b) => a.frame - b.frame);
       const canvas = this.$refs.shown;
-      canvas.width = Math.min(1280, data.size[0]);
+      canvas.width = Math.max(960, Math.min(1280, data.size[0]));
       canvas.height = Math.round((canvas.width * data.size[1]) / data.size[0]);
       await this.draw();
     },

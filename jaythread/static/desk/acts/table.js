@@ -170,7 +170,7 @@ function keepsForItself(here, name) {
   if (!typing(here)) return false;
   // a field of figures has no use for letters and steps: they keep their meaning there
   const steps = /^(Shift\+)?(ArrowLeft|ArrowRight|Home|End|[A-DF-Z?])$/.test(name);
-  if (name === "Escape" || (name === "Enter" && here.matches("input"))) here.blur();
+  if (name === "Escape" || (name === "Enter" && here.matches("input") && !here.form)) here.blur(); // in a form Enter sends it
   const words = here.matches("[type=text], [type=search], textarea");
   if (words && here !== edited && /Arrow(Left|Right)|Home|End/.test(name)) return false; // nothing is typed there yet: steps are steps
   return !steps || words;
