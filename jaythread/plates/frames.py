@@ -9,6 +9,10 @@ from jaythread.productions.models import Shot
 from roto.picture import display, stills
 
 
+LARGE = 960
+"""px of width from which half of a small picture is enough"""
+
+
 def as_displayed(plate: Plate | None, frame: int) -> np.ndarray:
     """A frame of a plate (h, w, 3) as it is displayed, float32 0..1. NotThere where it has none."""
     return as_bytes(plate, frame).astype(np.float32) / np.float32(255)
@@ -31,9 +35,10 @@ def small(plate: Plate, frame: int) -> np.ndarray:
 
 
 def quick(plate: Plate, frame: int) -> np.ndarray:
-    """Half of a frame's small lossy picture, uint8 (h, w, 3), decoded no larger than that: for what is read from all frames. NotThere where
-    it has none."""
-    found = cv2.imread(str(plate.proxy(frame)), cv2.IMREAD_REDUCED_COLOR_2)
+    """Half of a frame's small lossy picture where that is large, uint8 (h, w, 3), decoded no larger than it is wanted: for what is read
+    from all frames. NotThere where it has none."""
+    large = plate.shot.width >= LARGE
+    found = cv2.imread(str(plate.proxy(frame)), cv2.IMREAD_REDUCED_COLOR_2 if large else cv2.IMREAD_COLOR)
     if found is None:
         raise NotThere(f"Frame {frame} has no small picture yet.")
     return np.ascontiguousarray(found[..., ::-1])

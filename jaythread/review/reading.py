@@ -98,14 +98,16 @@ def _measure(job: Job, progress: Progress) -> str:
     progress.begin(len(stale) + len(edged))
     told, done = time.monotonic(), 0
     reader = Reader(job.shot, row, plate)
-    for frame, read, small in reader.frames(stale):
-        FrameCheck.objects.update_or_create(matte=row, frame=frame, defaults={"key": keys.frames[frame], "read": read, "small": small})
-        done += 1
+    for frame, read, small, edge in reader.frames(stale, set(edged)):
+        new = {"key": keys.frames[frame], "read": read, "small": small}
+        new |= {} if edge is None else {"edges": edge, "edges_key": keys.edges[frame]}
+        FrameCheck.objects.update_or_create(matte=row, frame=frame, defaults=new)
+        done += 1 if edge is None else 2
         if time.monotonic() - told > TELL_EVERY:
             judging.judge(job.shot, row)
             told = time.monotonic()
         progress.step(done)
-    for frame, read in reader.edges(edged):
+    for frame, read in reader.edges([f for f in edged if f not in set(stale)]):
         row.checks.filter(frame=frame).update(edges=read, edges_key=keys.edges[frame])
         done += 1
         progress.step(done)
@@ -154,8 +156,8 @@ class Reader:
         look = None if picture is None else motion.ready(picture, alpha, read.box)
         return _Ready(look=look, reading=read, rendered=done, small=small)
 
-    def frames(self, wanted: list[int]) -> Iterator[tuple[int, dict[str, Any], bytes]]:
-        """What is read of these frames, as it is kept, and their small pictures."""
+    def frames(self, wanted: list[int], edged: set[int]) -> Iterator[tuple[int, dict[str, Any], bytes, dict[str, Any] | None]]:
+        """What is read of these frames, as it is kept, their small pictures, and of those in `edged` their edges."""
         before = sys.getswitchinterval()
         sys.setswitchinterval(TURNS)
         needed = sorted({f for frame in wanted for f in (frame - 1, frame, frame + 1) if self.first <= f <= self.last})
@@ -164,12 +166,13 @@ class Reader:
         ahead = iter(needed)
 
         def fill(to: int) -> None:
-            for f in ahead:
-                ready[f] = pool.submit(self._ready, f)
-                if f >= to:
+            while not ready or max(ready) < to:
+                f = next(ahead, None)
+                if f is None:
                     return
+                ready[f] = pool.submit(self._ready, f)
 
-        def told(frame: int) -> tuple[int, dict[str, Any], bytes]:
+        def told(frame: int) -> tuple[int, dict[str, Any], bytes, dict[str, Any] | None]:
             parts = [ready[f].result() if f in ready else None for f in (frame - 1, frame, frame + 1)]
             here = parts[1]
             assert here is not None, "it was asked for"
@@ -181,12 +184,16 @@ class Reader:
                 "reading": here.reading.to_json(), "moving": None if moving is None else moving.to_json(),
                 "capped": here.rendered.capped, "fringe": FRINGE[here.rendered.fringe],
             }  # fmt: skip
-            return frame, read, here.small
+            beside = looks[2] if looks[2] is not None else looks[0]
+            return frame, read, here.small, self._edges(frame, here, beside) if frame in edged else None
 
         try:
-            coming: list[Future[tuple[int, dict[str, Any], bytes]]] = []
+            coming: list[Future[tuple[int, dict[str, Any], bytes, dict[str, Any] | None]]] = []
             for frame in wanted:
-                fill(frame + 1)
+                fill(frame + 1 + AHEAD)
+                for f in (frame - 1, frame, frame + 1):
+                    if f in ready:
+                        ready[f].result()  # here, and not in the pool: a worker that waits does nothing
                 coming.append(pool.submit(told, frame))
                 while len(coming) > AHEAD:
                     yield coming.pop(0).result()
@@ -200,11 +207,18 @@ class Reader:
 
     def edges(self, wanted: list[int]) -> Iterator[tuple[int, dict[str, Any]]]:
         """The edges of these frames beside the plate's, and how the matte meets the others, as it is kept."""
-        with ThreadPoolExecutor(WORKERS) as pool:
-            yield from pool.map(lambda frame: (frame, self._edges(frame)), wanted)
 
-    def _edges(self, frame: int) -> dict[str, Any]:
-        alpha = render(self.core, frame, threads=1, depth="8", fringes=self.solver).alpha
+        def read(frame: int) -> tuple[int, dict[str, Any]]:
+            beside = [f for f, cut in ((frame + 1, frame + 1), (frame - 1, frame)) if cut not in self.cuts]
+            beyond = next((f for f in beside if self.first <= f <= self.last), None)
+            return frame, self._edges(frame, self._ready(frame), None if beyond is None else self._ready(beyond).look)
+
+        with ThreadPoolExecutor(WORKERS) as pool:
+            yield from pool.map(read, wanted)
+
+    def _edges(self, frame: int, ready: _Ready, there: motion.Look | None) -> dict[str, Any]:
+        """there: the frame beside it, where there is one."""
+        alpha = ready.rendered.alpha
         starved = fringes.starved(self.core, frame, self.solver)
         out: dict[str, Any] = {"edges": None, "meets": {}, "starved": round(starved, 3)}
         for name, core in self.others.items():
@@ -213,17 +227,8 @@ class Reader:
             if meeting is not None:
                 out["meets"][name] = meeting.to_json()
         try:
-            whole = plate_frames.as_bytes(self.plate, frame)
-            here = motion.ready(whole, alpha)
-            beside = [f for f, cut in ((frame + 1, frame + 1), (frame - 1, frame)) if cut not in self.cuts]
-            beyond = next((f for f in beside if self.first <= f <= self.last), None)
-            there = None if beyond is None or self.plate is None else self._look(beyond)
-            out["edges"] = edges.compare(alpha, whole, here, there).to_json()
+            if ready.look is not None:
+                out["edges"] = edges.compare(alpha, plate_frames.as_bytes(self.plate, frame), ready.look, there).to_json()
         except (NotThere, BadPicture):
             pass  # a frame that is missing from the stills: nothing is known of its edge
         return out
-
-    def _look(self, frame: int) -> motion.Look:
-        assert self.plate is not None, "its caller looked"
-        alpha = render(self.core, frame, threads=1, depth="8", cap=1, fringes=self.solver).alpha
-        return motion.ready(plate_frames.quick(self.plate, frame), alpha)

@@ -22,6 +22,8 @@ EVERY = 8
 """px between the points of the outline that is laid along the contour"""
 SLOW, FAST = 1.5, 6.0
 """px a frame across the edge: up to the one an edge counts as still, from the other on its motion is seen in its blur"""
+BESIDE = 40
+"""px around the matte in which its edge is read"""
 LEAST = 16
 """places that tell something together"""
 
@@ -54,14 +56,14 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
         raise BadPicture("The plate and the matte are of different sizes.")
     flow = None if other is None else carried(here, other)
     plate, matte, across = [], [], []
-    colours, values = (
-        picture.astype(np.float32) / np.float32(255),
-        np.repeat(alpha.astype(np.float32)[..., None] / np.float32(255), 3, axis=2),
-    )
+    part = _around_all(alpha)
+    corner = np.array([part[1].start, part[0].start] + [0] * 4, dtype=np.float64)
+    colours = picture[part].astype(np.float32) / np.float32(255)
+    values = np.repeat(alpha[part].astype(np.float32)[..., None] / np.float32(255), 3, axis=2)
     for outline in contours_as_outlines(alpha):
         at, places, outward = places_along(outline)
-        plate.append(read_softness(colours, outline).width)
-        matte.append(read_softness(values, outline).width)
+        plate.append(read_softness(colours, outline - corner).width)
+        matte.append(read_softness(values, outline - corner).width)
         across.append(np.zeros(len(at)) if flow is None else _across(flow, places / here.scale, outward) * here.scale)
     if not plate:
         return Edges(plate=np.nan, matte=np.nan, fast_plate=np.nan, fast_matte=np.nan, way=np.nan)
@@ -73,6 +75,13 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
     moved = np.median(widths[:, fast], axis=1) if fast.sum() >= LEAST else np.full(2, np.nan)
     speed = float(np.median(way[fast])) if fast.sum() >= LEAST else float("nan")
     return Edges(plate=float(still[0]), matte=float(still[1]), fast_plate=float(moved[0]), fast_matte=float(moved[1]), way=speed)
+
+
+def _around_all(alpha: NDArray[np.uint8]) -> tuple[slice, slice]:
+    """The part of the picture (rows, columns) that a matte's edge is read in. Along the picture's own border nothing is read, so that a part
+    that ends there ends with it."""
+    x, y, across, down = cv2.boundingRect(alpha)
+    return slice(max(0, y - BESIDE), y + down + BESIDE), slice(max(0, x - BESIDE), x + across + BESIDE)
 
 
 def _across(flow: NDArray[np.float32], places: Floats, outward: Floats) -> Floats:

@@ -106,6 +106,7 @@ def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, win
     return total / len(beside)
 
 
+@lru_cache
 def _edges(window: float) -> tuple[Floats, Floats, Floats]:
     """A grid of edges from 1 inside to 0 outside: (SIGMAS * OFFSETS, N), their sigmas and offsets."""
     x = np.arange(-window, window + STEP / 2, STEP)
@@ -219,9 +220,10 @@ def across(at: Floats, outward: Floats, moved: Floats) -> Floats:
 
 def _steadied(values: Floats, near: int = 3) -> Floats:
     """Each value as the median of the known ones among its neighbours along the outline; unknown stays unknown."""
-    out = values.copy()
-    n = len(values)
-    for i in np.flatnonzero(np.isfinite(values)):
-        around = values[[(i + k) % n for k in range(-near, near + 1)]]
-        out[i] = np.nanmedian(around)
-    return out
+    around = np.stack([np.roll(values, k) for k in range(-near, near + 1)])
+    around.sort(axis=0)  # what is unknown comes last
+    count = np.isfinite(around).sum(axis=0)
+    each = np.arange(len(values))
+    low, high = np.maximum(count - 1, 0) // 2, np.maximum(count, 1) // 2
+    middle = 0.5 * (around[low, each] + around[high, each])
+    return np.asarray(np.where(np.isfinite(values), middle, values))
