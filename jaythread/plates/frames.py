@@ -8,7 +8,6 @@ from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from roto.picture import display, stills
 
-
 LARGE = 960
 """px of width from which half of a small picture is enough"""
 

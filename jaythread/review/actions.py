@@ -15,6 +15,7 @@ from jaythread.errors import NotThere, Refused
 from jaythread.plates import frames as plate_frames
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
+from jaythread.review import judging
 from jaythread.review.models import Finding, FrameCheck, State
 from jaythread.review.reading import keys_of
 from roto.check.findings import KINDS
@@ -46,7 +47,7 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
     return {
         "revision": shot.revision, "frames": shot.working, "fresh": fresh,
         "complete": len(fresh) == len(keys.frames) and edged == len(keys.edges),
-        "findings": [_told(one, shapes, shot.working) for one in found], "curves": _curves(rows, shot.working),
+        "findings": [_told(one, shapes, shot.working) for one in found], "curves": _curves(rows, shot.working) | {"fit": _fit(shot, row)},
     }  # fmt: skip
 
 
@@ -76,6 +77,12 @@ def _curves(rows: dict[int, FrameCheck], within: tuple[int, int]) -> dict[str, l
         out["speed"].append(None if way is None else round(way, 2))
         before = told
     return out
+
+
+def _fit(shot: Shot, row: Matte) -> list[float | None]:
+    """px that the weakest outline lies off the picture's edge, a number a frame of the working range, where that was measured."""
+    off = judging.fits(shot, row)
+    return [round(off[f], 2) if f in off else None for f in range(shot.working[0], shot.working[1] + 1)]
 
 
 def grave(matte: Matte, first: int, last: int) -> list[Finding]:

@@ -35,7 +35,7 @@ def seen(row: FrameCheck, off: float | None) -> findings.Seen:
     )
 
 
-def _fits(shot: Shot, row: Matte) -> dict[int, float]:
+def fits(shot: Shot, row: Matte) -> dict[int, float]:
     """px that the weakest outline of a frame is off by, where that was measured and nobody looked at it since."""
     look = matte_frames.ready(shot, row, shot.plates.first())
     rows = {r.frame: r for r in row.fits.all()}
@@ -49,7 +49,7 @@ def _fits(shot: Shot, row: Matte) -> dict[int, float]:
 
 def judge(shot: Shot, row: Matte, whole: bool = False) -> None:
     """Find anew. whole: all is read as it is now; then what is not found any more was put right."""
-    off = _fits(shot, row)
+    off = fits(shot, row)
     rows = list(row.checks.filter(frame__range=shot.working))
     found = findings.find([seen(one, off.get(one.frame)) for one in rows], *shot.working, shot.width)
     keys = {one.frame: f"{one.key} {one.edges_key}" for one in rows}

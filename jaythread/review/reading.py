@@ -6,10 +6,12 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from jaythread.desk.document import core_cache, lookups
@@ -29,7 +31,7 @@ from roto.errors import BadPicture
 from roto.matte.modes import SOLVE
 from roto.matte.render import FRINGE, Rendered, render
 from roto.package.cache_keys import matte_keys
-from roto.picture import stills
+from roto.picture import png
 
 METHOD = "2"
 """a part of every key: raised when the same frame would be read otherwise"""
@@ -44,6 +46,10 @@ TURNS = 0.0005
 """seconds after which a thread lets another one on: reading is many short calls, which wait for each other otherwise"""
 TELL_EVERY = 1.0
 """seconds after which what was found so far is told"""
+KEPT_AT_ONCE = 12
+"""frames that are written together"""
+REMEMBERED = 192 << 20
+"""bytes of plates that a worker keeps in memory: the next edit of a shot has the same frames read again"""
 OTHERS = 4
 """mattes of the shot that are held against one"""
 
@@ -98,15 +104,20 @@ def _measure(job: Job, progress: Progress) -> str:
     progress.begin(len(stale) + len(edged))
     told, done = time.monotonic(), 0
     reader = Reader(job.shot, row, plate)
+    fresh: list[FrameCheck] = []
     for frame, read, small, edge in reader.frames(stale, set(edged)):
-        new = {"key": keys.frames[frame], "read": read, "small": small}
-        new |= {} if edge is None else {"edges": edge, "edges_key": keys.edges[frame]}
-        FrameCheck.objects.update_or_create(matte=row, frame=frame, defaults=new)
+        fresh.append(FrameCheck(matte=row, frame=frame, key=keys.frames[frame], read=read, small=small))
+        if edge is not None:
+            fresh[-1].edges, fresh[-1].edges_key = edge, keys.edges[frame]
         done += 1 if edge is None else 2
+        if len(fresh) >= KEPT_AT_ONCE or time.monotonic() - told > TELL_EVERY:
+            _keep(fresh)
+            fresh = []
         if time.monotonic() - told > TELL_EVERY:
             judging.judge(job.shot, row)
             told = time.monotonic()
         progress.step(done)
+    _keep(fresh)
     for frame, read in reader.edges([f for f in edged if f not in set(stale)]):
         row.checks.filter(frame=frame).update(edges=read, edges_key=keys.edges[frame])
         done += 1
@@ -115,9 +126,33 @@ def _measure(job: Job, progress: Progress) -> str:
     return ""
 
 
+def _keep(fresh: list[FrameCheck]) -> None:
+    """Write what was read of frames; edges that were not read now stay as they were."""
+    own = ["key", "read", "small"]
+    for rows, fields in (([r for r in fresh if not r.edges_key], own), ([r for r in fresh if r.edges_key], [*own, "edges", "edges_key"])):
+        FrameCheck.objects.bulk_create(rows, update_conflicts=True, unique_fields=["matte", "frame"], update_fields=fields)
+
+
 READING = register(
     Kind(name="check.read", may="trace", busy="This matte is being checked already.", prepare=_prepare, run=_measure),
 )
+
+
+_plates: LRUCache[tuple[int, str, int, bool], NDArray[np.uint8]] = LRUCache(REMEMBERED, getsizeof=lambda pixels: pixels.nbytes)
+_lock = Lock()
+
+
+def _picture(plate: Plate, frame: int, whole: bool) -> NDArray[np.uint8]:
+    """A frame of the plate, in its own size or small. NotThere where it has none."""
+    key = (plate.pk, plate.picture_version, frame, whole)
+    with _lock:
+        found = _plates.get(key)
+    if found is None:
+        found = plate_frames.as_bytes(plate, frame) if whole else plate_frames.quick(plate, frame)
+        if found.nbytes < REMEMBERED // 8:
+            with _lock:
+                _plates[key] = found
+    return found
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -146,12 +181,12 @@ class Reader:
         done = render(self.core, frame, threads=1, depth="8", fringes=self.solver)
         alpha = done.alpha
         try:
-            picture = None if self.plate is None else plate_frames.quick(self.plate, frame)
+            picture = None if self.plate is None else _picture(self.plate, frame, whole=False)
         except NotThere:
             picture = None
         width = min(SMALL, alpha.shape[1])
         size = (width, max(1, round(alpha.shape[0] * width / alpha.shape[1])))
-        small = stills.encode_picture(cv2.resize(alpha, size, interpolation=cv2.INTER_AREA), ".png")
+        small = png.encode(np.asarray(cv2.resize(alpha, size, interpolation=cv2.INTER_AREA), dtype=np.uint8))
         read = reading.read(alpha, picture)
         look = None if picture is None else motion.ready(picture, alpha, read.box)
         return _Ready(look=look, reading=read, rendered=done, small=small)
@@ -227,8 +262,8 @@ class Reader:
             if meeting is not None:
                 out["meets"][name] = meeting.to_json()
         try:
-            if ready.look is not None:
-                out["edges"] = edges.compare(alpha, plate_frames.as_bytes(self.plate, frame), ready.look, there).to_json()
+            if ready.look is not None and self.plate is not None:
+                out["edges"] = edges.compare(alpha, _picture(self.plate, frame, whole=True), ready.look, there).to_json()
         except (NotThere, BadPicture):
             pass  # a frame that is missing from the stills: nothing is known of its edge
         return out

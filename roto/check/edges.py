@@ -16,7 +16,7 @@ from roto.check.motion import Look, carried
 from roto.errors import BadPicture
 from roto.matte.analysis.softness import places_along, read_softness
 
-LONGEST = 2400
+LONGEST = 1200
 """px of contour that are read: the longest pieces first"""
 EVERY = 8
 """px between the points of the outline that is laid along the contour"""
@@ -78,8 +78,7 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
 
 
 def _around_all(alpha: NDArray[np.uint8]) -> tuple[slice, slice]:
-    """The part of the picture (rows, columns) that a matte's edge is read in. Along the picture's own border nothing is read, so that a part
-    that ends there ends with it."""
+    """The part of the picture (rows, columns) that a matte's edge is read in."""
     x, y, across, down = cv2.boundingRect(alpha)
     return slice(max(0, y - BESIDE), y + down + BESIDE), slice(max(0, x - BESIDE), x + across + BESIDE)
 

@@ -6,7 +6,7 @@ const WAYS = [{ way: "matte", key: "1" }, { way: "tint", key: "2" }, { way: "cut
 const CURVES = [
   { name: "area", says: "area, px" }, { name: "x", says: "centre, across, px" }, { name: "y", says: "centre, down, px" },
   { name: "speed", says: "speed of the centre, px a frame" }, { name: "outline", says: "length of the outline, px" },
-  { name: "edge", says: "width of the edge, px" }, { name: "pieces", says: "pieces" }, { name: "alone", says: "off from its neighbours, px" },
+  { name: "edge", says: "width of the edge, px" }, { name: "fit", says: "off the picture's edge, px" }, { name: "pieces", says: "pieces" }, { name: "alone", says: "off from its neighbours, px" },
 ];
 const LOOK_EVERY = 600;
 
