@@ -151,4 +151,4 @@ def _ended(job: Job) -> None:
     Brought.objects.filter(pk=row.pk).update(state=State.READY if ready else State.FAILED)
 
 
-READING = register(Kind(name=READ, may="bring in", run=_read, ended=_ended, busy="This matte is being read already."))
+READING = register(Kind(name=READ, may="bring in", run=_read, ended=_ended, busy="This matte is being read already.", long=True))

@@ -21,6 +21,8 @@ from roto.errors import Cancelled, RotoError
 log = logging.getLogger(__name__)
 LOST_AFTER = timedelta(seconds=60)
 """without a report after which a job is looked for in the queue"""
+AT_THE_DESK = 20
+"""priority of what somebody at the desk waits for; packages, plates and what goes to receivers have none"""
 MOST_TOLD = 200
 """jobs in one answer"""
 
@@ -60,7 +62,8 @@ def start(user: User, shot: Shot, kind: Kind, subject: str, *, total: int = 0, s
 
 
 def _queue(job: Job) -> None:
-    app.configure_task("jobs.carry_out", queue="jobs").defer(job_id=job.pk)  # by name: tasks stand above actions
+    first = 0 if job.kind in KINDS and KINDS[job.kind].long else AT_THE_DESK
+    app.configure_task("jobs.carry_out", queue="jobs", priority=first).defer(job_id=job.pk)  # by name: tasks stand above actions
 
 
 def cancel(user: User, shot_id: int, job_id: int) -> Job:

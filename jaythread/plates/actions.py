@@ -155,7 +155,7 @@ def _decoded(job: Job) -> None:
         Shot.objects.filter(pk=plate.shot_id).update(first=plate.first + plate.offset, last=plate.last + plate.offset)
 
 
-DECODING = register(Kind(name=DECODE, may="bring in", run=_decode, ended=_decoded, busy="This plate is being decoded already."))
+DECODING = register(Kind(name=DECODE, may="bring in", run=_decode, ended=_decoded, busy="This plate is being decoded already.", long=True))
 
 
 def decode(plate_id: int) -> None:

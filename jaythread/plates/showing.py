@@ -96,5 +96,5 @@ def _shown(job: Job) -> None:
 
 
 SHOWING = register(
-    Kind(name=SHOW, may="bring in", run=_show, ended=_shown, busy="Its quick pictures are being made already.", settings=Wanted)
+    Kind(name=SHOW, may="bring in", run=_show, ended=_shown, busy="Its quick pictures are being made already.", settings=Wanted, long=True)
 )

@@ -2,7 +2,6 @@
 
 import hashlib
 import secrets
-import time
 import uuid
 from collections.abc import Callable
 from datetime import timedelta
@@ -43,8 +42,16 @@ def point() -> Point:
     return Point(settings.BENCH, token)
 
 
-def wait(seconds: float) -> None:
-    time.sleep(seconds)
+class _Later(Exception):
+    """The other side is not well: the package goes on after so many seconds."""
+
+    def __init__(self, seconds: float) -> None:
+        self.seconds = seconds
+
+
+def later(sending_id: uuid.UUID, seconds: float) -> None:
+    """Have a package go on after a while; until then no worker has it in hand."""
+    app.configure_task("receiving.send", queue="receiving", schedule_in={"seconds": seconds}).defer(sending_id=str(sending_id))
 
 
 @transaction.atomic
@@ -76,6 +83,8 @@ def cancel(user: User, sending_id: uuid.UUID) -> Sending:
     if not it.under_way:
         raise Refused("This is no longer being sent.")
     Sending.objects.filter(pk=it.pk).update(cancel=True)
+    if it.again:
+        later(it.pk, 0)  # it waits for its next try: that would only say much later that it was stopped
     return it
 
 
@@ -97,6 +106,8 @@ def carry_out(sending_id: uuid.UUID) -> None:
         return
     try:
         _send(it, point())
+    except _Later as put_off:
+        later(it.pk, put_off.seconds)
     except Cancelled:
         _say(it, state=Sending.State.CANCELLED, message="", ended=timezone.now())
     except (NotTaken, NotNow, OSError) as error:
@@ -112,7 +123,7 @@ def _send(it: Sending, there: Point) -> None:
     names = [p.relative_to(folder).as_posix() for p in sorted(folder.rglob("*")) if p.is_file() and not p.name.startswith(".")]
     _say(it, state=Sending.State.SENDING, total=sum((folder / n).stat().st_size for n in names), sent=0, message="")
     mark = manifest.digest(folder / manifest.MANIFEST)
-    _say(it, remote=_patiently(it, lambda: there.begin(str(it.delivery), mark)))
+    _say(it, remote=_now_or_later(it, lambda: there.begin(str(it.delivery), mark)))
 
     def told(count: int) -> None:
         _say(it, sent=min(it.total, it.sent + count))
@@ -127,8 +138,8 @@ def _send(it: Sending, there: Point) -> None:
                 it.sent = before
                 return there.send(it.remote, name, folder / name, told)
 
-            _patiently(it, one)
-        again = _patiently(it, lambda: there.close(it.remote))
+            _now_or_later(it, one)
+        again = _now_or_later(it, lambda: there.close(it.remote))
         if not again:
             _say(it, state=Sending.State.RECEIVED, sent=it.total, message="")
             look(it)
@@ -138,19 +149,19 @@ def _send(it: Sending, there: Point) -> None:
     raise NotTaken(f"{len(again)} files never arrive whole at the receiver's transfer point, {again[0]} for one. Tell them.")
 
 
-def _patiently(it: Sending, step: Callable[[], Any]) -> Any:
-    """Run a step; when the other side is not well, wait longer each time and try again."""
-    for tries in range(TRIES):
-        _stop_asked(it)
-        try:
-            return step()
-        except NotNow as error:
-            if tries + 1 == TRIES:
-                raise
-            seconds = min(LONGEST_WAIT, settings.BENCH_WAIT * 2**tries)
-            _say(it, tries=it.tries + 1, message=f"{error.message} Trying again in {seconds:.0f} s."[:400])
-            wait(seconds)
-    raise AssertionError
+def _now_or_later(it: Sending, step: Callable[[], Any]) -> Any:
+    """Run a step; when the other side is not well, the package is put off, longer each time that nothing more has got there."""
+    _stop_asked(it)
+    try:
+        return step()
+    except NotNow as error:
+        again = 0 if it.sent > it.reached else it.again
+        if again + 1 >= TRIES:
+            raise
+        seconds = min(LONGEST_WAIT, settings.BENCH_WAIT * 2**again)
+        says = f"{error.message} Trying again in {seconds:.0f} s."[:400]
+        _say(it, again=again + 1, reached=max(it.reached, it.sent), tries=it.tries + 1, message=says)
+        raise _Later(seconds) from error
 
 
 def look(it: Sending) -> Sending:

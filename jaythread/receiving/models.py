@@ -9,7 +9,8 @@ from jaythread.delivery.models import Delivery
 
 
 class Sending(models.Model):
-    """A package being handed over to a receiver's transfer point, and what they say. remote: what they call it. total, sent: bytes."""
+    """A package being handed over to a receiver's transfer point, and what they say. remote: what they call it. total, sent: bytes. tries:
+    how often it was put off because the other side was not well; again: in a row, without a byte more over there than `reached`."""
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -28,6 +29,8 @@ class Sending(models.Model):
     total = models.PositiveBigIntegerField(default=0)
     sent = models.PositiveBigIntegerField(default=0)
     tries = models.PositiveIntegerField(default=0)
+    again = models.PositiveSmallIntegerField(default=0)
+    reached = models.PositiveBigIntegerField(default=0)
     cancel = models.BooleanField(default=False)
     message = models.CharField(max_length=400, blank=True)
     made = models.DateTimeField(auto_now_add=True)

@@ -126,7 +126,7 @@ def test_from_a_recipe_to_an_accepted_package_with_a_note_in_between(bench, shot
     artist.click("It is meant so")
     artist.until(lambda: "looked at, meant so" in artist.text)
     artist.click("version 1")
-    artist.until(lambda: "2 of 8 frames changed" in artist.text)
+    artist.until(lambda: "2 of 8 frames differ" in artist.text)
     artist.browser.back()
     artist.click("Hand over")
     artist.click("Send the package")

@@ -40,7 +40,7 @@ def test_the_head_counts_what_is_not_read_and_a_word_leads_to_its_page(shot, peo
     rafe, marta = people["rafe"], people["marta"]
     way.go(rafe, shot.pk, matte.pk, "hand in")
     client.force_login(marta, BACKEND)
-    assert b"1 that concern you and are not read" in client.get("/bell").content
+    assert b'<b class="figures now">1</b>' in client.get("/bell").content
     (word,) = bell.words_of(marta)
     assert client.post(f"/bell/{word.pk}/follow").url == f"/shots/{shot.pk}/mattes/{matte.pk}/look"
     assert bell.unread(marta) == 0

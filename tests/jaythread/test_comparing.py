@@ -119,3 +119,13 @@ def test_the_page_offers_what_there_is_and_takes_a_matte_in(moved, people, clien
     assert "as a number" in client.post(page, {"files": [still(FIRST)], "begin": "soon"}, follow=True).content.decode()
     taken = client.post(page, {"files": [still(f) for f in range(FIRST, LAST + 1)], "name": "other"})
     assert taken.status_code == 302 and "brought" in taken.url and shot.brought.get().name == "other"
+
+
+def test_curves_of_another_state_are_told_frame_by_frame(moved, people):
+    shot, matte, mark = moved
+    told = actions.curves(people["noor"], shot.pk, matte.pk, f"mark {mark.pk}", None)
+    assert (told["says"], told["next"]) == ("mark 'as traced'", None)
+    assert [r["frame"] for r in told["frames"]] == list(range(FIRST, LAST + 1))
+    assert all(r["area"] == pytest.approx(900, abs=1) and r["x"] == pytest.approx(25, abs=0.1) and r["pieces"] == 1 for r in told["frames"])
+    now = actions.curves(people["noor"], shot.pk, matte.pk, "now", 1007)["frames"]
+    assert [(r["frame"], round(r["x"])) for r in now] == [(1007, 30), (1008, 30)]

@@ -26,7 +26,7 @@ def bench(standing_bench, monkeypatch):
     """The other side; waits are only counted."""
     app, _ = standing_bench
     app.waited = []
-    monkeypatch.setattr(actions, "wait", app.waited.append)
+    monkeypatch.setattr(actions, "later", lambda sending_id, seconds: app.waited.append(seconds))
     monkeypatch.setattr(transfer, "PIECE", 200)
     monkeypatch.setattr("bench.trouble.time.sleep", lambda seconds: None)
     return app
@@ -43,8 +43,11 @@ def package(shot, people):
 
 def handed(package, people) -> Sending:
     it = actions.send(people["rafe"], package.pk)
-    actions.carry_out(it.pk)
-    it.refresh_from_db()
+    for _ in range(60):  # each run ends: no worker sleeps while the other side is not well
+        actions.carry_out(it.pk)
+        it.refresh_from_db()
+        if not it.under_way:
+            break
     return it
 
 
@@ -220,3 +223,16 @@ def test_a_link_leads_to_that_package_alone_for_its_time_and_until_it_is_taken_b
     for says, days in (("", 3), ("noor", 0), ("noor", 61)):
         with pytest.raises(Refused):
             actions.make_link(people["rafe"], package.pk, says, days)
+
+
+def test_no_worker_sleeps_while_the_other_side_is_away_and_stopping_is_said_at_once(bench, package, people, settings):
+    settings.BENCH = "http://127.0.0.1:9"
+    it = actions.send(people["rafe"], package.pk)
+    actions.carry_out(it.pk)
+    it.refresh_from_db()
+    assert it.under_way and bench.waited == [settings.BENCH_WAIT] and "Trying again in" in it.message
+    actions.cancel(people["rafe"], it.pk)
+    assert bench.waited[-1] == 0  # it is looked at now, not when its turn would come
+    actions.carry_out(it.pk)
+    it.refresh_from_db()
+    assert it.state == "cancelled"

@@ -7,7 +7,8 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import AliasChoices, Field
 
-from jaythread.desk.api.schemas import CopiedOut, DeskOut, EditedOut, FramesOut, HistoryOut, NewsOut, PreviewOut
+from jaythread.desk.api.news_schemas import NewsOut
+from jaythread.desk.api.schemas import CopiedOut, DeskOut, EditedOut, FramesOut, HistoryOut, PreviewOut
 from jaythread.desk.edit import actions, commands
 from jaythread.desk.edit.types import Frame
 from jaythread.desk.exchange import documents

@@ -9,7 +9,8 @@ from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
-from jaythread.desk.api.schemas import AnswerOut, NoteMadeOut, NothingOut, TakenInOut
+from jaythread.desk.api.news_schemas import AnswerOut, NoteMadeOut
+from jaythread.desk.api.schemas import NothingOut, TakenInOut
 from jaythread.desk.edit.types import Frame, Text
 from jaythread.desk.exchange import documents
 from jaythread.desk.review import notes
