@@ -29,7 +29,7 @@ def tell(people: Iterable[int], production: Production, says: str, address: str,
     rows = [Word(user_id=user, production=production, says=says[:400], address=address[:300]) for user in sorted(here)]
     Word.objects.bulk_create(rows)
     if rows:
-        app.configure_task("bell.mail", queue="quick").defer()
+        app.configure_task("bell.mail", queue="quick", lock="bell.mail").defer()  # one at a time: no letter goes out twice
     return len(rows)
 
 

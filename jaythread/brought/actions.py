@@ -78,7 +78,7 @@ def _fits(shot: Shot, found: intake.Found, offset: int) -> None:
 
 def _notes(shot: Shot, found: intake.Found, offset: int) -> list[str]:
     first, last = found.first + offset, found.last + offset
-    notes = [f"Numbered by {offset:+} frames: it begins on {first}."] if offset else []
+    notes = [f"Its numbers are moved by {offset:+}: it begins on {first}."] if offset else []
     if found.names:
         missing = [f for f in range(max(first, shot.first), min(last, shot.last) + 1) if f - offset not in found.names]
         if missing:
@@ -86,10 +86,12 @@ def _notes(shot: Shot, found: intake.Found, offset: int) -> list[str]:
             notes.append(f"It has no frame {some}.")
     beyond = max(0, shot.first - first) + max(0, last - shot.last)
     if beyond:
-        notes.append(f"{beyond} of its frames lie beyond the shot and are left out.")
+        notes.append(
+            f"{beyond} of its frames {'lies' if beyond == 1 else 'lie'} beyond the shot and {'is' if beyond == 1 else 'are'} left out."
+        )
     without = max(0, first - shot.first) + max(0, shot.last - last)
     if without:
-        notes.append(f"{without} frames of the shot have none.")
+        notes.append("1 frame of the shot has none." if without == 1 else f"{without} frames of the shot have none.")
     return notes
 
 

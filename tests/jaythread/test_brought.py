@@ -48,7 +48,7 @@ def test_other_numbers_are_laid_on_the_shots_and_gaps_are_said(shot, people):
     assert (some.first, some.last) == (1006, LAST)
     assert some.notes[1:] == [
         "It has no frame 1008.",
-        "1 of its frames lie beyond the shot and are left out.",
+        "1 of its frames lies beyond the shot and is left out.",
         "5 frames of the shot have none.",
     ]
     assert actions.alpha(some, 1008) is None and actions.alpha(some, 1007) is not None

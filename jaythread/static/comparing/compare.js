@@ -1,6 +1,7 @@
 // Two states of a matte held against each other: one, the other, the difference, a wipe, both outlines; and how much each frame differs.
 
 import { call, get } from "../desk/net/api.js";
+import { stepping } from "../review/stepping.js";
 
 const WAYS = [
   { way: "one", says: "one", key: "1" }, { way: "other", says: "the other", key: "2" }, { way: "difference", says: "difference", key: "3" },
@@ -13,6 +14,7 @@ const px = (area) => (area < 100 ? area.toFixed(1) : Math.round(area).toLocaleSt
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("compare", () => ({
+    ...stepping,
     ways: WAYS, way: "difference", ready: false, sides: [], brought: [], one: "", other: "", names: { one: "", other: "" }, rows: [], next: null, first: 0, last: 0, frame: 0, size: [16, 9],
     close: false, wipe: 50, pictures: { one: "", other: "", difference: "" }, lines: { one: "", other: "" }, box: [0, 0, 16, 9], trouble: "",
 
@@ -22,15 +24,6 @@ document.addEventListener("alpine:init", () => {
       document.addEventListener("keydown", (e) => this.key(e));
       document.addEventListener("keyup", (e) => this.release(e));
       await this.load(one, other);
-    },
-    async attempt(work) {
-      try {
-        this.trouble = "";
-        return await work();
-      } catch (error) {
-        this.trouble = error.message;
-        return undefined;
-      }
     },
     async load(one, other) {
       const told = await this.attempt(() => get(`${this.path}/sides`));
@@ -106,7 +99,7 @@ document.addEventListener("alpine:init", () => {
       if (this.next !== null) return `looked at ${this.rows.length} of ${this.last - this.first + 1} frames`;
       if (!this.rows.length) return "";
       const count = this.listed.length;
-      return count ? `${count} of ${this.rows.length} frames differ` : "no frame differs";
+      return count ? `${count} of ${this.rows.length} frames differ${count === 1 ? "s" : ""}` : "no frame differs";
     },
     get onThis() {
       const row = this.here;
@@ -116,16 +109,6 @@ document.addEventListener("alpine:init", () => {
     show(way) {
       this.way = way;
       return this.draw();
-    },
-    go(frame) {
-      this.frame = Math.min(this.last, Math.max(this.first, frame));
-      return this.draw();
-    },
-    seek(event) {
-      return this.go(Number(event.target.value));
-    },
-    typed(event) {
-      return this.go(Number(event.target.value) || this.frame);
     },
     nextThatDiffers() {
       const ahead = this.listed.map((r) => r.frame).sort((a, b) => a - b);

@@ -2,6 +2,7 @@
 
 import { get, post } from "../desk/net/api.js";
 import { image, show } from "../over_grounds.js";
+import { stepping } from "./stepping.js";
 
 const WAYS = [{ way: "matte", key: "1" }, { way: "tint", key: "2" }, { way: "cut-out", key: "3" }, { way: "plate", key: "4" }];
 const GROUNDS = ["#808080", "#000", "#fff", "#7d4f96", "checker", "plate"];
@@ -10,6 +11,7 @@ const AHEAD = 6;
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("looking", () => ({
+    ...stepping,
     ways: WAYS, way: "cut-out", ground: "#808080", ready: false, data: null, first: 0, last: 0, frame: 0, playing: false, state: "", may: [], items: [], at: -1, strokes: [], text: "", words: "",
     returning: false, rest: [], said: "", trouble: "", gone: "",
 
@@ -20,15 +22,6 @@ document.addEventListener("alpine:init", () => {
       this.path2 = []; // the stroke being drawn
       document.addEventListener("keydown", (e) => this.key(e));
       await this.load();
-    },
-    async attempt(work) {
-      try {
-        this.trouble = "";
-        return await work();
-      } catch (error) {
-        this.trouble = error.message;
-        return undefined;
-      }
     },
     async load() {
       const data = await this.attempt(() => get(`${this.path}/looking`));
@@ -93,13 +86,6 @@ document.addEventListener("alpine:init", () => {
       this.ground = GROUNDS[(GROUNDS.indexOf(this.ground) + 1) % GROUNDS.length];
       this.way = "cut-out";
       return this.draw();
-    },
-    go(frame) {
-      this.frame = Math.min(this.last, Math.max(this.first, frame));
-      return this.draw();
-    },
-    seek(event) {
-      return this.go(Number(event.target.value));
     },
     toggle() {
       this.playing = !this.playing;

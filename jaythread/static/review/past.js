@@ -1,11 +1,13 @@
 // A shot as it stood: its journal as a line in time, a matte then beside now, and what is brought back.
 
 import { call, get, newId, post } from "../desk/net/api.js";
+import { stepping } from "./stepping.js";
 
 const WAYS = [{ way: "then", key: "1" }, { way: "now", key: "2" }, { way: "difference", key: "3" }];
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("past", () => ({
+    ...stepping,
     ways: WAYS, way: "difference", ready: false, may: false, edits: [], marks: [], more: false, chosen: null, mattes: [], matte: "", shapes: [], differ: [], frame: 0, first: 0,
     last: 0, src: "", amount: "", name: "", done: "", trouble: "", undo: null,
 
@@ -18,15 +20,6 @@ document.addEventListener("alpine:init", () => {
     },
     get path() {
       return `/shots/${this.shot}/past`;
-    },
-    async attempt(work) {
-      try {
-        this.trouble = "";
-        return await work();
-      } catch (error) {
-        this.trouble = error.message;
-        return undefined;
-      }
     },
     async load(before) {
       const told = await this.attempt(() => get(this.path + (before ? `?before=${before}` : "")));
@@ -84,16 +77,6 @@ document.addEventListener("alpine:init", () => {
       this.amount = more + less < 0.05 ? "the same on this frame" : `+${more.toFixed(0)} px, -${less.toFixed(0)} px`;
       if (this.src) URL.revokeObjectURL(this.src);
       this.src = URL.createObjectURL(await reply.blob());
-    },
-    go(frame) {
-      this.frame = Math.min(this.last, Math.max(this.first, frame));
-      return this.draw();
-    },
-    seek(event) {
-      return this.go(Number(event.target.value));
-    },
-    typed(event) {
-      return this.go(Number(event.target.value) || this.frame);
     },
     moment(by) {
       const all = [null, ...this.edits.map((e) => e.revision)];
