@@ -37,8 +37,10 @@ def seen(row: FrameCheck, off: float | None) -> findings.Seen:
 
 def fits(shot: Shot, row: Matte) -> dict[int, float]:
     """px that the weakest outline of a frame is off by, where that was measured and nobody looked at it since."""
-    look = matte_frames.ready(shot, row, shot.plates.first())
     rows = {r.frame: r for r in row.fits.all()}
+    if not rows:
+        return {}
+    look = matte_frames.ready(shot, row, shot.plates.first())
     each = fit.scores(look, rows)
     if not each:
         return {}

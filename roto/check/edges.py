@@ -18,6 +18,8 @@ from roto.matte.analysis.softness import places_along, read_softness
 
 LONGEST = 1200
 """px of contour that are read: the longest pieces first"""
+APART = 6.0
+"""px along the contour between two places that are read"""
 EVERY = 8
 """px between the points of the outline that is laid along the contour"""
 SLOW, FAST = 1.5, 6.0
@@ -57,13 +59,14 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
     flow = None if other is None else carried(here, other)
     plate, matte, across = [], [], []
     part = _around_all(alpha)
-    corner = np.array([part[1].start, part[0].start] + [0] * 4, dtype=np.float64)
+    corner = np.array([part[1].start, part[0].start], dtype=np.float64)
     colours = picture[part].astype(np.float32) / np.float32(255)
-    values = np.repeat(alpha[part].astype(np.float32)[..., None] / np.float32(255), 3, axis=2)
+    values = alpha[part].astype(np.float32)[..., None] / np.float32(255)
     for outline in contours_as_outlines(alpha):
-        at, places, outward = places_along(outline)
-        plate.append(read_softness(colours, outline - corner).width)
-        matte.append(read_softness(values, outline - corner).width)
+        at, places, outward = places_along(outline, APART)
+        along = at, places - corner, outward
+        plate.append(read_softness(colours, outline, along=along).width)
+        matte.append(read_softness(values, outline, along=along).width)
         across.append(np.zeros(len(at)) if flow is None else _across(flow, places / here.scale, outward) * here.scale)
     if not plate:
         return Edges(plate=np.nan, matte=np.nan, fast_plate=np.nan, fast_matte=np.nan, way=np.nan)

@@ -51,8 +51,8 @@ def ready(picture: Picture, alpha: NDArray[np.uint8], around: Box | None = None)
     size = (width, 2 * max(1, round(alpha.shape[0] * width / alpha.shape[1] / 2)))
     half = (size[0] // 2, size[1] // 2)
     grey = np.asarray(cv2.resize(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), half, interpolation=cv2.INTER_AREA), dtype=np.uint8)
-    codes = alpha if alpha.shape[::-1] == size else _smaller(alpha, size, around)
-    few = _smaller(codes, half)
+    codes = alpha if alpha.shape[::-1] == size else smaller(alpha, size, around)
+    few = smaller(codes, half)
     x, y, across, down = cv2.boundingRect(codes)
     small = codes * np.float32(1 / 255)
     return Look(
@@ -61,7 +61,7 @@ def ready(picture: Picture, alpha: NDArray[np.uint8], around: Box | None = None)
     )  # fmt: skip
 
 
-def _smaller(alpha: NDArray[np.uint8], size: tuple[int, int], around: Box | None = None) -> NDArray[np.uint8]:
+def smaller(alpha: NDArray[np.uint8], size: tuple[int, int], around: Box | None = None) -> NDArray[np.uint8]:
     """Alpha made smaller by means over areas; only its own box is touched where the sizes divide evenly."""
     times, rest = divmod(alpha.shape[1], size[0])
     if rest or alpha.shape[0] != times * size[1]:

@@ -71,8 +71,12 @@ class Softness:
         return out
 
 
-def places_along(points: Floats, apart: float = APART) -> tuple[Floats, Floats, Floats]:
-    """Places along an outline (n, 6): where (S,) in segments, the places (S, 2), and the unit normals outwards (S, 2)."""
+Places = tuple[Floats, Floats, Floats]
+"""along an outline: where (S,) in segments, the places (S, 2), and the unit normals outwards (S, 2)"""
+
+
+def places_along(points: Floats, apart: float = APART) -> Places:
+    """Places along an outline (n, 6), so many px from each other."""
     n = len(points)
     t = (np.arange(64) + 0.5) / 64
     u = 1 - t
@@ -94,15 +98,16 @@ def places_along(points: Floats, apart: float = APART) -> tuple[Floats, Floats, 
 
 
 def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, window: float) -> Floats:
-    """The picture (S, N, 3) along the normals, from inside out, a little averaged along the edge against grain."""
+    """The picture (S, N, c) along the normals, from inside out, a little averaged along the edge against grain."""
     x = np.arange(-window, window + STEP / 2, STEP)
     tangent = np.stack([-outward[:, 1], outward[:, 0]], axis=1)
-    total = np.zeros((len(places), len(x), 3))
+    total = np.zeros((len(places), len(x), picture.shape[2]))
     beside = (-1.5, -0.5, 0.5, 1.5)
+    line = places[:, None] + x[None, :, None] * outward[:, None]
+    middle = (line - 0.5).astype(np.float32)  # OpenCV has whole numbers at the pixels' centres
     for b in beside:
-        where = places[:, None] + x[None, :, None] * outward[:, None] + b * tangent[:, None]
-        maps = (where - 0.5).astype(np.float32)  # OpenCV has whole numbers at the pixels' centres
-        total += cv2.remap(picture, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+        maps = middle + (b * tangent).astype(np.float32)[:, None]
+        total += cv2.remap(picture, maps, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT).reshape(total.shape)  # type: ignore[call-overload]
     return total / len(beside)
 
 
@@ -140,15 +145,20 @@ def _fitted(profiles: Floats, window: float) -> tuple[Floats, Floats, Floats]:
 
 
 def read_softness(
-    picture: NDArray[np.float32], points: Floats, moved: Floats | None = None, others: NDArray[np.float32] | None = None
+    picture: NDArray[np.float32],
+    points: Floats,
+    moved: Floats | None = None,
+    others: NDArray[np.float32] | None = None,
+    along: Places | None = None,
 ) -> Softness:
     """How soft the picture's edge is along an outline.
 
-    picture: (h, w, 3), any evenly lit scale, 0..1. points: (n, 6), the outline on its frame, plate px. moved: (n, 2), how far each point
+    picture: (h, w, c), any evenly lit scale, 0..1. points: (n, 6), the outline on its frame, plate px. moved: (n, 2), how far each point
     travels within the exposure (px); what that spreads the edge by is taken out, since motion blur puts it in again. others: (h, w), alpha
     of other shapes; where they cover the outline, or lie right beside it, its edge is not what the picture shows.
+    along: the places that are read; those of `places_along` by default.
     """
-    at, places, outward = places_along(points)
+    at, places, outward = places_along(points) if along is None else along
     height, width = picture.shape[:2]
     inside = np.asarray(((places > 1) & (places < np.array([width, height]) - 1)).all(axis=1))
     if others is not None:

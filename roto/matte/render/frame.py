@@ -60,6 +60,7 @@ def render(
     threads: int = 1,
     depth: str = "float",
     fringes: Solver | None = None,
+    live: list[Live] | None = None,
 ) -> Rendered:
     """Alpha of a matte at a frame.
 
@@ -67,6 +68,7 @@ def render(
     cap: fewer samples of the exposure than the shutter's own cap, for a quick look. threads: rows are shared out among so many.
     depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest), "shown" (bytes in which only what is exactly 0 or
     1 is black or white). fringes: solves those of the stack; NoFringe where there are some and this is not given.
+    live: the entries that count on this frame, where `live_at` gave those of many frames at once.
     """
     here = _within(matte, box)
     if cap is not None and cap < matte.shutter.cap:
@@ -74,7 +76,7 @@ def render(
     if solves(matte):
         return _with_fringes(matte, frame, here, threads, depth, fringes)
     picture: NDArray[Any] = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
-    return _into(picture, matte, frame, here, live_at(matte, [frame])[frame], threads, depth)
+    return _into(picture, matte, frame, here, live_at(matte, [frame])[frame] if live is None else live, threads, depth)
 
 
 def _within(matte: Matte, box: Box | None) -> Box:

@@ -1,0 +1,76 @@
+"""A frame rendered again after an edit is, byte for byte, the frame rendered anew."""
+
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from roto.matte.render import Kept, render, render_again, touched_since
+from roto.matte.stack import Entry, Matte
+from roto.motion import edits
+
+from .build import blob, matte, shape
+
+SIZE, FRAMES = (90, 70), [3, 4]
+LINES = st.tuples(
+    st.sampled_from(["add", "cut", "keep"]),
+    st.booleans(),  # inverted
+    st.sampled_from([1.0, 1.0, 0.6]),  # opacity
+    st.integers(0, 90), st.integers(0, 70),  # where it stands
+    st.sampled_from([(0.0, 0.0), (1.5, 2.5), (0.2, 0.3)]),  # reach
+    st.integers(-60, 60),  # px that it goes in 10 frames
+    st.integers(0, 99),
+)  # fmt: skip
+EDITS = {
+    "point": lambda s: replace(s, form=replace(s.form, values=s.form.values + np.eye(12, 6)[None] * 9)),
+    "place": lambda s: edits.place(s, 3, (7.0, -4.0)),
+    "soften": lambda s: edits.soften(s, 3, inner=3.0, outer=1.0),
+    "live": lambda s: replace(s, live=((1, 3),)),
+    "profile": lambda s: replace(s, profile="smooth"),
+    "nothing": lambda s: replace(s, colour=3),
+}
+
+
+def line(k: int, mode: str, inverted: bool, opacity: float, x: int, y: int, reach: tuple[float, float], goes: int, seed: int) -> Entry:
+    it = shape(blob(12, (x + 0.3, y + 0.7), 14.0, seed, 0.1), f"line {k}", (float(goes), 0.0), inner=reach[0], outer=reach[1])
+    return Entry(shape=it, mode=mode, inverted=inverted, opacity=opacity)
+
+
+def again(was: Matte, now: Matte) -> list[int]:
+    """The frames that were rendered again from what was kept, each held against the frame rendered anew."""
+    touched = touched_since(was, now, FRAMES)
+    for f, box in touched.items():
+        done = render_again(Kept.of(was, render(was, f, depth="8")), now, f, box)
+        anew = render(now, f, depth="8")
+        assert done.alpha.tobytes() == anew.alpha.tobytes() and (done.samples, done.capped) == (anew.samples, anew.capped)
+    return list(touched)
+
+
+@settings(max_examples=120, deadline=None)
+@given(st.lists(LINES, min_size=1, max_size=5), st.sampled_from(list(EDITS)), st.integers(0, 4), st.sampled_from([0.0, 180.0]))
+def test_an_edited_frame_is_the_one_rendered_anew(lines, edit, which, angle):
+    was = matte(*(line(k, *one) for k, one in enumerate(lines)), size=SIZE, angle=angle)
+    changed = was.entries[which % len(lines)].shape
+    again(was, was.with_shape(EDITS[edit](changed)))
+
+
+def test_only_what_was_touched_is_rendered_and_what_reaches_farther_is_said():
+    here, beside = (shape(blob(12, (x, 30.0), 10.0), name) for x, name in ((20.0, "kite"), (65.0, "tail")))
+    was = matte(here, beside, size=SIZE)
+    moved = was.with_shape(EDITS["place"](here))
+    box = touched_since(was, moved, [3])[3]
+    assert box[2] < 50 and again(was, moved) == FRAMES
+    assert touched_since(was, was.with_shape(EDITS["nothing"](beside)), [3])[3][0] > 50
+    assert again(was, was.with_shape(EDITS["live"](here))) == [3]  # on frame 4 it counts no more
+    kept = replace(was, entries=(was.entries[0], replace(was.entries[1], mode="keep")))
+    assert again(was, kept) == [] and again(was, replace(was, inverted=True)) == []
+    assert again(kept, kept.with_shape(EDITS["place"](beside))) == []  # it blackens all that lies outside of it
+
+
+def test_a_quicker_shape_has_the_whole_frame_taken_in_more_steps():
+    slow, quick = (shape(blob(12, (x, 30.0), 10.0), name, (15.0, 0.0)) for x, name in ((15.0, "kite"), (70.0, "tail")))
+    was = matte(slow, quick, size=SIZE, angle=180.0)
+    now = was.with_shape(edits.place(quick, 3, (0.0, 40.0)))
+    assert touched_since(was, now, [3])[3][0] > 45 and render(now, 3).samples > render(was, 3).samples
+    assert again(was, now) == FRAMES
