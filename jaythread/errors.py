@@ -1,7 +1,9 @@
 """One place that turns the job's errors into answers: {code, message, field} for the api, a page with a sentence for people."""
 
+import logging
 from collections.abc import Callable
 
+from django.db import DataError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
@@ -55,6 +57,20 @@ def answer(error: RotoError) -> JsonResponse:
     return JsonResponse(body, status=status)
 
 
+def said(request: HttpRequest, error: RotoError) -> HttpResponse:
+    """The answer to an error of the job: JSON for the api, a page with the sentence for people."""
+    reply = answer(error)
+    if request.path.startswith("/api/"):
+        return reply
+    return render(request, "sentence.html", {"message": error.message, "status": reply.status_code}, status=reply.status_code)
+
+
+def too_large(error: DataError) -> Refused:
+    """What the database would not keep, which is the last to look at what was sent."""
+    logging.getLogger(__name__).warning("refused by the database: %s", error)
+    return Refused("Something in this is longer, or a number larger, than can be kept. Nothing was changed; make it shorter.")
+
+
 class SayWhatWasWrong:
     """Middleware: pages get a page with the sentence, the api gets JSON; nobody gets a traceback."""
 
@@ -65,12 +81,9 @@ class SayWhatWasWrong:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
-        if isinstance(error, RotoError):
-            reply = answer(error)
-            if request.path.startswith("/api/"):
-                return reply
-            return render(request, "sentence.html", {"message": error.message, "status": reply.status_code}, status=reply.status_code)
-        return None
+        if isinstance(error, DataError):
+            return said(request, too_large(error))
+        return said(request, error) if isinstance(error, RotoError) else None
 
 
 def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:

@@ -47,6 +47,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "jaythread.errors.SayWhatWasWrong",
+    "jaythread.front_door.OnlyText",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "jaythread.urls"
@@ -75,8 +76,9 @@ DATABASES = {
         "HOST": "127.0.0.1",
         "PORT": str(ENV.db_port),
         "CONN_MAX_AGE": 60,
-        # an edit is half a dozen small queries, always the same: planned once a connection
-        "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2},
+        # an edit is half a dozen small queries, always the same: planned once a connection. The board's query looks dear to the server,
+        # which would compile it for three times as long as it runs
+        "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2, "options": "-c jit=off"},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

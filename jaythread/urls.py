@@ -1,6 +1,7 @@
 """All addresses."""
 
 from django.contrib.auth import views as auth
+from django.db import DataError
 from django.http import HttpRequest, HttpResponse
 from django.urls import path
 from ninja import NinjaAPI
@@ -15,7 +16,8 @@ from jaythread.comparing.api import router as comparing_router
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
-from jaythread.errors import answer
+from jaythread.errors import answer, too_large
+from jaythread.front_door import JsonParser
 from jaythread.guide import pages as guide
 from jaythread.jobs.api import router as jobs_router
 from jaythread.plates import pages as plates
@@ -27,7 +29,7 @@ from jaythread.tryouts import pages as tryouts
 from jaythread.tryouts.api import router as tryouts_router
 from roto.errors import RotoError
 
-api = NinjaAPI(title="Jay Thread", version="1", auth=django_auth, docs_url=None)
+api = NinjaAPI(parser=JsonParser(), title="Jay Thread", version="1", auth=django_auth, docs_url=None)
 api.add_router("", accounts_router)
 api.add_router("", jobs_router)
 for part in (edits, pictures, tracks, fit, exchange):
@@ -40,6 +42,11 @@ api.add_router("", comparing_router)
 @api.exception_handler(RotoError)
 def job_error(request: HttpRequest, error: RotoError) -> HttpResponse:
     return answer(error)
+
+
+@api.exception_handler(DataError)
+def refused_by_the_database(request: HttpRequest, error: DataError) -> HttpResponse:
+    return answer(too_large(error))
 
 
 @api.exception_handler(ValidationError)

@@ -19,6 +19,7 @@ from jaythread.desk.models import Note
 from jaythread.desk.policies import matte_for
 from jaythread.desk.review import notes
 from jaythread.errors import NotThere, Refused
+from jaythread.front_door import whole
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import may, require, shot_for
@@ -167,8 +168,8 @@ def production_recipes(request: HttpRequest, production_id: int) -> HttpResponse
             messages.success(request, f"The recipe '{made.name}' is saved as version {made.version}.")
         except (Refused, BadRecipe) as error:
             messages.error(request, error.message)
-        back = request.POST.get("shot", "")
-        return redirect("deliveries", int(back)) if back.isdigit() else redirect("recipes", production_id)
+        back = whole(request.POST.get("shot", ""))
+        return redirect("recipes", production_id) if back is None or back < 0 else redirect("deliveries", back)
     own = member.production.recipes.select_related("user")
     return render(
         request,
@@ -315,8 +316,8 @@ def go_on(request: HttpRequest, delivery_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def accept(request: HttpRequest, delivery_id: int) -> HttpResponse:
-    frame = request.POST.get("frame", "")
-    frames = [int(frame)] if frame.lstrip("-").isdigit() else None
+    frame = whole(request.POST.get("frame", ""))
+    frames = None if frame is None else [frame]
     return _act(request, delivery_id, lambda user, pk: actions.accept(user, pk, frames))
 
 

@@ -7,6 +7,7 @@ from django.db import transaction
 
 from jaythread.delivery.models import Recipe
 from jaythread.errors import NotThere, Refused
+from jaythread.front_door import whole
 from jaythread.productions.policies import User, account, require
 from roto.package.recipe import STARTERS
 from roto.package.recipe import Recipe as CoreRecipe
@@ -38,8 +39,9 @@ def offered(production_id: int) -> list[Offered]:
 
 def chosen(production_id: int, key: str) -> Offered:
     """The recipe of that key, or of that name; of a saved one an older version too. NotThere where there is none."""
-    if key.startswith(OWN) and key.removeprefix(OWN).isdigit():
-        row = Recipe.objects.filter(pk=int(key.removeprefix(OWN)), production_id=production_id).first()
+    own = whole(key.removeprefix(OWN)) if key.startswith(OWN) else None
+    if own is not None:
+        row = Recipe.objects.filter(pk=own, production_id=production_id).first()
         if row is not None:
             return Offered(key=key, name=str(row), says=row.says, core=row.to_core())
     for it in offered(production_id):

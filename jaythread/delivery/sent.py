@@ -29,7 +29,9 @@ def _pixels(delivery: Delivery, at: int) -> NDArray[Any]:
 
 
 def picture(delivery: Delivery, at: int) -> bytes:
-    """A delivered frame as a small PNG."""
+    """A delivered frame as a small PNG. NotThere where the package has no such piece."""
+    if at >= delivery.frames.count():
+        raise NotThere()
     return stills.encode_picture(sheet.small(_pixels(delivery, at), SMALL), ".png")
 
 

@@ -16,6 +16,7 @@ from jaythread.delivery import making
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere, Refused
+from jaythread.front_door import whole
 from jaythread.productions.policies import may, require
 from jaythread.receiving import actions
 from jaythread.receiving.models import Link, Sending
@@ -31,8 +32,8 @@ def hand_over(request: HttpRequest, delivery_id: int) -> HttpResponse:
     if request.method == "POST":
         try:
             if request.POST.get("what") == "link":
-                days = request.POST.get("days", "")
-                _, secret = actions.make_link(request.user, it.pk, request.POST.get("says", ""), int(days) if days.isdigit() else 0)
+                days = whole(request.POST.get("days", "")) or 0
+                _, secret = actions.make_link(request.user, it.pk, request.POST.get("says", ""), days)
                 link = request.build_absolute_uri(reverse("linked", args=[secret]))
             else:
                 actions.send(request.user, it.pk)

@@ -97,20 +97,15 @@ def _annotated(rows: "QuerySet[Matte]") -> "QuerySet[Any]":
     top = lines.order_by().values("matte").annotate(top=Max("shape__revision")).values("top")
     proved = Matte.objects.filter(pk=OuterRef("pk"), deliveries__state="proved", deliveries__tryout__isnull=True)
     packages = proved.order_by("-deliveries__made")
-    return (
-        rows.select_related("shot", "standing", "standing__assigned")
-        .prefetch_related("shot__plates")
-        .annotate(
-            has_lines=Exists(lines),
-            found=count(Finding, matte=OuterRef("pk"), state=State.OPEN),
-            notes_open=count(Note, shot=OuterRef("shot"), state=Note.State.OPEN),
-            looked=count(FrameFit, matte=OuterRef("pk"), looked__gt=""),
-            last_edit=Subquery(edits.values("made")[:1]),
-            top=Subquery(top),
-            package=Subquery(packages.values("deliveries__version")[:1]),
-            packed=Subquery(packages.values("deliveries__made")[:1]),
-            stands=_stands(),
-        )
+    return rows.select_related("shot", "standing", "standing__assigned").annotate(
+        found=count(Finding, matte=OuterRef("pk"), state=State.OPEN),
+        notes_open=count(Note, shot=OuterRef("shot"), state=Note.State.OPEN),
+        looked=count(FrameFit, matte=OuterRef("pk"), looked__gt=""),
+        last_edit=Subquery(edits.values("made")[:1]),
+        top=Subquery(top),
+        package=Subquery(packages.values("deliveries__version")[:1]),
+        packed=Subquery(packages.values("deliveries__made")[:1]),
+        stands=_stands(),
     )
 
 
@@ -128,6 +123,7 @@ def counts(rows: Sequence[Any]) -> dict[str, int]:
     return {state.value: sum(row.stands == state for row in rows) for state in Stands}
 
 
-def picture_of(row: Any) -> Plate | None:
-    """The plate whose middle frame stands for a matte's shot."""
-    return next((plate for plate in row.shot.plates.all() if plate.state == "ready"), None)
+def pictures_of(rows: Sequence[Any]) -> dict[int, Plate]:
+    """By shot, the plate whose middle frame stands for it."""
+    newest_last = Plate.objects.filter(shot__in={row.shot_id for row in rows}, state="ready").order_by("version")
+    return {plate.shot_id: plate for plate in newest_last}

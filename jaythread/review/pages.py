@@ -20,6 +20,7 @@ from jaythread.desk import policies
 from jaythread.desk.models import Note
 from jaythread.desk.review import notes as desk_notes
 from jaythread.errors import Refused
+from jaythread.plates.models import Plate
 from jaythread.productions.policies import may, require, shot_for
 from jaythread.review import actions, noted, way
 from jaythread.review import board as boards
@@ -71,8 +72,10 @@ def board(request: HttpRequest, production_id: int) -> HttpResponse:
     rows = boards.chosen(everything, **asked)
     page = Paginator(rows, ROWS).get_page(request.GET.get("page"))
     before = bell.visit(request.user, production_id)
+    pictures = boards.pictures_of(list(page))
     facts = {
-        "membership": place, "may_manage": may(place, "manage"), "rows": [_row(m, before) for m in page], "page": page, "found": len(rows),
+        "membership": place, "may_manage": may(place, "manage"), "page": page, "found": len(rows),
+        "rows": [_row(m, pictures.get(m.shot_id), before) for m in page],
         "asked": asked, "query": urlencode(asked), "before": before, "waits": sum(m.stands == Stands.TO_LOOK for m in everything),
         "counts": boards.counts(everything), "total": len(everything), "orders": boards.ORDERS, "states": Stands.values,
         "people": [m.user.get_username() for m in place.production.memberships.select_related("user") if may(m, "trace")],
@@ -81,7 +84,7 @@ def board(request: HttpRequest, production_id: int) -> HttpResponse:
     return render(request, "review/board.html", facts)
 
 
-def _row(matte: Any, before: datetime | None) -> dict[str, Any]:
+def _row(matte: Any, plate: Plate | None, before: datetime | None) -> dict[str, Any]:
     """A row of the board. late: it was due before today, and nobody has agreed to it. changed: since somebody did. fresh: since this person
     was here before."""
     standing = getattr(matte, "standing", None)
@@ -89,7 +92,7 @@ def _row(matte: Any, before: datetime | None) -> dict[str, Any]:
     due = standing.due if standing else None
     moments = [matte.last_edit, standing.changed if standing else None, matte.packed]
     return {
-        "matte": matte, "plate": boards.picture_of(matte), "whose": boards.whose(matte),
+        "matte": matte, "plate": plate, "whose": boards.whose(matte),
         "due": due, "late": due is not None and due < timezone.localdate() and not agreed,
         "changed": agreed and standing is not None and (matte.top or 0) > standing.revision,
         "fresh": before is not None and any(moment is not None and moment > before for moment in moments),

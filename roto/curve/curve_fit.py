@@ -17,6 +17,8 @@ CORNER_SPAN = 4.0
 NEWTON_STEPS = 6
 MOST_STEP = 2.0
 """px: places along a line are at most so far apart, so that what calms the hand does not cut bends"""
+MOST_STEPS = 500_000
+"""of a stroke: more is a slip of the pen, and nobody waits for it"""
 CALM = 4
 """even steps on either side that a place is averaged over"""
 
@@ -27,9 +29,11 @@ def _unit(v: Floats) -> Floats:
 
 
 def even_steps(path: Floats, step: float) -> Floats:
-    """The closed path at even steps of about so many px."""
+    """The closed path at even steps of about so many px. BadGeometry for one that is longer than MOST_STEPS of them."""
     ring = np.concatenate([path, path[:1]])
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    if not along[-1] <= MOST_STEPS * step:
+        raise BadGeometry(f"The stroke is longer than {MOST_STEPS * step:,.0f} px. Draw it nearer to the picture, or in parts.")
     count = max(8, round(along[-1] / step))
     at = np.linspace(0.0, along[-1], count, endpoint=False)
     return np.stack([np.interp(at, along, ring[:, k]) for k in range(2)], axis=1)
