@@ -40,7 +40,26 @@ class Conflict(RotoError):
     code = "conflict"
 
 
-STATUS: list[tuple[type[Exception], int]] = [(NotThere, 404), (NotAllowed, 403), (Conflict, 409), (RotoError, 422)]
+class TooMany(RotoError):
+    """Too much was tried in a short time."""
+
+    code = "too_many"
+
+
+class OtherPerson(RotoError):
+    """Somebody else is signed in in this browser now."""
+
+    code = "other_person"
+
+
+STATUS: list[tuple[type[Exception], int]] = [
+    (OtherPerson, 401),
+    (TooMany, 429),
+    (NotThere, 404),
+    (NotAllowed, 403),
+    (Conflict, 409),
+    (RotoError, 422),
+]
 
 
 def answer(error: RotoError) -> JsonResponse:

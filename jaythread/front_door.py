@@ -1,19 +1,35 @@
 """What is sent is looked at once, before any page or route: words are text that can be kept, and a body is JSON that can be read."""
 
+import re
 from collections.abc import Callable
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja.parser import Parser
 
-from jaythread.errors import Refused, said
+from jaythread.errors import OtherPerson, Refused, said
 
+MARKS = (b"\\", b"\x7f")
+"""without one of these bytes JSON cannot say a sign that is no text"""
 NO_TEXT = "What was sent holds a sign that is no text. Take it out, or type the words again."
+_NO_TEXT = re.compile("[\0-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff]")
 
 
 def is_text(words: str) -> bool:
-    """Whether words can be kept: no NUL, which the database refuses, and no half of a pair of code units, which no file can hold."""
-    return "\0" not in words and not any("\ud800" <= sign <= "\udfff" for sign in words)
+    """Whether words can be kept: no signs that steer a terminal, and no half of a pair of code units, which no file can hold.
+
+    >>> is_text("two\\nlines"), is_text("bell\\a"), is_text("\\ud800")
+    (True, False, False)
+    """
+    return _NO_TEXT.search(words) is None
+
+
+def one_name(said: str, most: int, otherwise: str) -> str:
+    """The words of a name on one line, of at most so many signs. Refused with the sentence `otherwise` where that is none."""
+    name = " ".join(said.split())
+    if not name or len(name) > most or not name.isprintable():
+        raise Refused(otherwise)
+    return name
 
 
 class OnlyText:
@@ -31,6 +47,19 @@ class OnlyText:
         return self.get_response(request)
 
 
+class SamePerson:
+    """Middleware: what a page sends is of the one who opened it. Once somebody else is signed in in that browser, it has to wait."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        page_of = request.headers.get("X-Signed-As", "")
+        if page_of and request.user.is_authenticated and page_of != str(request.user.pk):
+            return said(request, OtherPerson())
+        return self.get_response(request)
+
+
 def _words(fields: Any) -> list[str]:
     """All names and values of a form."""
     return [word for name, values in fields.lists() for word in (name, *map(str, values))]
@@ -42,7 +71,7 @@ class JsonParser(Parser):
     def parse_body(self, request: HttpRequest) -> Any:
         """ValueError for what is JSON, but holds what is no text."""
         data = super().parse_body(request)
-        if rb"\u" in request.body and not _only_text(data):  # otherwise JSON has no way to say such a sign
+        if any(mark in request.body for mark in MARKS) and not _only_text(data):
             raise ValueError(NO_TEXT)
         return data
 

@@ -46,7 +46,9 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "jaythread.accounts.renewing.StaySignedIn",
     "jaythread.errors.SayWhatWasWrong",
+    "jaythread.front_door.SamePerson",
     "jaythread.front_door.OnlyText",
     "axes.middleware.AxesMiddleware",
 ]

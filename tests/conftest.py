@@ -7,6 +7,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from django.core.cache import cache
 from hypothesis import settings as hypothesis_settings
 from werkzeug.serving import make_server
 
@@ -41,7 +42,8 @@ def write_stills(folder: Path, first: int = FIRST, last: int = LAST, name: str =
 
 @pytest.fixture(autouse=True)
 def own_files(settings, tmp_path):
-    """Each test has a folder of files of its own; passwords are hashed quickly."""
+    """Each test has a folder of files of its own; passwords are hashed quickly; nobody has guessed anything yet."""
+    cache.clear()
     settings.MEDIA_ROOT = tmp_path / "files"
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 

@@ -4,12 +4,15 @@ from django.contrib.auth import views
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
+from django.utils.decorators import method_decorator
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from jaythread.accounts import actions
+from jaythread.accounts.guessing import slowed
 
 
+@method_decorator(slowed, name="post")
 class SignIn(views.LoginView):
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True

@@ -6,8 +6,8 @@ from typing import Any
 from django.db import transaction
 
 from jaythread.delivery.models import Recipe
-from jaythread.errors import NotThere, Refused
-from jaythread.front_door import whole
+from jaythread.errors import NotThere
+from jaythread.front_door import one_name, whole
 from jaythread.productions.policies import User, account, require
 from roto.package.recipe import STARTERS
 from roto.package.recipe import Recipe as CoreRecipe
@@ -54,9 +54,7 @@ def chosen(production_id: int, key: str) -> Offered:
 def save(user: User, production_id: int, name: str, says: str, settings: Any) -> Recipe:
     """Save settings under a name: a new recipe, or the next version of one."""
     place = require(user, production_id, "deliver")
-    name = " ".join(name.split())
-    if not name or len(name) > 50 or not name.isprintable():
-        raise Refused("Give the recipe a name of at most 50 characters, after who receives it.")
+    name = one_name(name, 50, "Give the recipe a name of at most 50 characters, after who receives it.")
     core = CoreRecipe.from_json(settings)
     place.production.recipes.select_for_update().filter(name=name)
     newest = place.production.recipes.filter(name=name).order_by("-version").first()

@@ -124,8 +124,11 @@ def carry_out(job_id: int) -> None:
         message = kind.run(job, progress)
     except Cancelled:
         _end(job, kind, State.CANCELLED, "")
-    except (RotoError, OSError) as error:
+    except RotoError as error:
         _end(job, kind, State.FAILED, str(error))
+    except OSError as error:  # whose own words have the machine's paths in them
+        why = error.strerror or "no more is known"
+        _end(job, kind, State.FAILED, f"The files cannot be written or read: {why}. Make room or give the right to it, then try again.")
     except Exception:
         log.exception("the job %s of the kind %s failed", job_id, job.kind)
         _end(job, kind, State.FAILED, "Something went wrong on our side. Nothing you saved is lost; try again, or tell whoever runs this.")

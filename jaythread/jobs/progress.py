@@ -30,7 +30,8 @@ class Progress:
         self.job.done = done
         if time.monotonic() - self._told < TELL_EVERY and done < self.job.total:
             return not self.stopped
-        self._write(done=done, **({} if partial is None else {"partial": partial}))
+        self.job.total = max(done, self.job.total)  # an edit made meanwhile may have brought more to do
+        self._write(done=done, total=self.job.total, **({} if partial is None else {"partial": partial}))
         return not self.stopped
 
     def step(self, done: int) -> None:

@@ -4,6 +4,7 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 from jaythread.errors import Refused
+from jaythread.front_door import one_name
 from jaythread.productions import policies
 from jaythread.productions.models import Membership, Production, Role
 from jaythread.productions.policies import User
@@ -12,9 +13,7 @@ from jaythread.productions.policies import User
 @transaction.atomic
 def make_production(user: User, name: str) -> Production:
     """A new production with its maker as lead."""
-    name = name.strip()
-    if not name:
-        raise Refused("Give the production a name.")
+    name = one_name(name, 80, "Give the production a name of at most 80 characters.")
     if Production.objects.filter(name__iexact=name).exists():
         raise Refused(f"There is a production called '{name}' already. Choose another name.")
     production = Production.objects.create(name=name)

@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from jaythread.accounts.guessing import slowed
 from jaythread.delivery import making
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Note
@@ -91,12 +92,14 @@ def revoke(request: HttpRequest, link_id: int) -> HttpResponse:
 
 
 @require_GET
+@slowed
 def linked(request: HttpRequest, secret: str) -> HttpResponse:
     """A package, for whoever has the link."""
     return _page(request, secret, {})
 
 
 @require_POST
+@slowed
 def linked_note(request: HttpRequest, secret: str) -> HttpResponse:
     """A note from somebody who has a link. Where its time ran out while they wrote, what they wrote is given back to them."""
     said = {name: request.POST.get(name, "").replace("\0", "")[:20_000] for name in ("says", "number", "by")}
@@ -121,6 +124,7 @@ def _page(request: HttpRequest, secret: str, said: dict[str, str], trouble: str 
 
 
 @require_GET
+@slowed
 def linked_part(request: HttpRequest, secret: str, part: str) -> HttpResponseBase:
     """The package itself, or its sheet of small pictures."""
     link = actions.package_by(secret)

@@ -16,6 +16,7 @@ from jaythread.desk.edit.row_changes import compare
 from jaythread.desk.matting.fringes import ShotFringes
 from jaythread.desk.models import Edit
 from jaythread.errors import NotThere, Refused
+from jaythread.front_door import one_name
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from jaythread.review.models import Mark
@@ -126,9 +127,7 @@ def _fitting(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
 def mark(user: User, shot_id: int, name: str, revision: int | None = None) -> Mark:
     """Give the state after an edit a name; without one, the present state. Refused where the name is taken."""
     shot = shot_for(user, shot_id, "trace", lock=True)
-    says = " ".join(name.split())
-    if not says or len(says) > LONGEST or not says.isprintable():
-        raise Refused(f"Give the mark a name of at most {LONGEST} characters.")
+    says = one_name(name, LONGEST, f"Give the mark a name of at most {LONGEST} characters.")
     at = shot.revision if revision is None else revision
     if not 0 <= at <= shot.revision:
         raise NotThere("The shot has never stood so.")

@@ -16,6 +16,8 @@ __all__ = ["FARTHEST", "LAST_FRAME", "check"]
 
 LAST_FRAME = 10_000_000
 """frames: of a key, before and after 0"""
+MOST_POINTS = 5000
+"""of a shape: a hundred times what a hand traces, and still followed without a wait"""
 MOST_TURN = 3.6e6
 """degrees: ten thousand turns"""
 MOST_SIZE = 12.0
@@ -27,6 +29,8 @@ def check(shape: Shape) -> Shape:
     for keys in (shape.form, shape.place, shape.settings, shape.reach):
         if keys is not None and len(keys.frames) and max(abs(int(keys.frames[0])), abs(int(keys.frames[-1]))) > LAST_FRAME:
             raise BadGeometry(f"'{shape.name}' has a key beyond frame {LAST_FRAME}. Number its frames otherwise.")
+    if shape.form.parts > MOST_POINTS:
+        raise BadGeometry(f"'{shape.name}' has {shape.form.parts:,} points; {MOST_POINTS:,} are the most. Draw it as several shapes.")
     _within(shape, "a point", shape.form, slice(None), -FARTHEST, FARTHEST, "px")
     if max(abs(v) for v in shape.pivot) > FARTHEST:
         raise BadGeometry(f"The pivot of '{shape.name}' lies more than {FARTHEST:,.0f} px away.")

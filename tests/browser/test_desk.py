@@ -232,3 +232,23 @@ def test_two_browsers_on_one_shape(desk, another, shot, shape):
     places = core(shape).outlines(np.array([1001]))[0, :, :2]
     assert places[2, 0] > 65 and places[4, 0] < 8  # both are there
     another.until(lambda: "Meanwhile: rafe moved" in another.text)
+
+
+def test_what_is_done_while_signed_out_is_sent_by_the_same_person(desk, shape):
+    browser, page = desk.browser, desk.browser.current_window_handle
+    browser.execute_script("""const csrf = document.cookie.match(/csrftoken=(\\w+)/)[1];
+        fetch("/sign-out", { method: "POST", headers: { "X-CSRFToken": csrf } })""")
+    desk.until(lambda: browser.get_cookie("sessionid") is None)
+    desk.drag((10, 50), (6, 54))
+    desk.until(lambda: desk.css("#saved").text == "unsaved: signed out")
+    assert "is kept in this browser" in desk.text and core(shape).outlines(np.array([1001]))[0, 4, 0] == pytest.approx(10)
+    desk.sign_in("marta")
+    desk.until(lambda: "Somebody else is signed in" in desk.text)
+    assert core(shape).outlines(np.array([1001]))[0, 4, 0] == pytest.approx(10)
+    browser.delete_cookie("sessionid")
+    browser.switch_to.new_window("tab")
+    desk.sign_in_by_hand("rafe")
+    browser.close()
+    browser.switch_to.window(page)
+    desk.saved()
+    assert core(shape).outlines(np.array([1001]))[0, 4, 0] < 8 and Edit.objects.latest("revision").user.username == "rafe"

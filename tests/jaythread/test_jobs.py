@@ -146,6 +146,25 @@ def test_what_goes_wrong_becomes_a_sentence(people, shot, kind):
     assert kind.ended == [State.FAILED]
 
 
+def test_a_full_disk_is_said_without_the_paths_of_the_machine(people, shot, kind):
+    def full():
+        raise OSError(28, "No space left on device", "/srv/jaythread/plates/7")
+
+    kind.acts[2] = full
+    job = carry_out(ask(people["rafe"], shot, "kites.count", "beach"))
+    assert job.state == State.FAILED and "No space left on device. Make room" in job.message and "/srv" not in job.message
+
+
+def test_no_more_is_done_than_there_was_to_do(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "beach")
+    told = progress.Progress(job)
+    told.begin(2)
+    for done in (1, 2, 3):
+        told.step(done)
+    job.refresh_from_db()
+    assert (job.done, job.total, job.percent) == (3, 3, 100)
+
+
 def test_a_fault_of_ours_is_logged_and_told_without_its_insides(people, shot, kind, caplog):
     job = ask(people["rafe"], shot, "kites.count", "sky")
     kind.acts[2] = lambda: 1 / 0

@@ -1,6 +1,7 @@
 """Pages say what to do next: to who is new, to who has nothing yet, to who typed something wrong."""
 
 import io
+import json
 import re
 import uuid
 import zipfile
@@ -49,10 +50,16 @@ def test_who_is_new_is_told_how_to_begin_and_can(as_):
     assert Membership.objects.get(user__username="otto").role == "lead" and Production.objects.get().name == "Saltmarsh nights"
 
 
-@pytest.mark.parametrize(("name", "says"), [("", "Give the production a name"), ("  ", "Give the production"), ("saltmarsh", "already")])
+@pytest.mark.parametrize(
+    ("name", "says"),
+    [
+        ("", "Give the production a name"), ("  ", "Give the production"), ("saltmarsh", "already"), ("x" * 81, "at most 80 characters"),
+        ("sail\u202egnp", "Give the production a name"), ("bell\a", "holds a sign that is no text"),
+    ],
+)  # fmt: skip
 def test_a_name_that_cannot_be_is_said_and_nothing_is_made(as_, production, name, says):
     page = as_("otto").post("/productions/make", {"name": name}, follow=True)
-    assert says in words(page) and Production.objects.count() == 1
+    assert page.status_code in (200, 422) and says in words(page) and Production.objects.count() == 1
 
 
 @pytest.mark.parametrize(
@@ -105,9 +112,10 @@ def test_a_shot_comes_in_through_the_page_from_stills_or_a_zip(as_, production):
         ("MILL_040", [("notes.txt", b"a kite")], "Not taken"),
         ("MILL_040", [("a.0001.png", still()), ("a.0002.png", still(size=(60, 48)))], "Not taken"),
         ("MILL_040", [("a.0001.png", b"")], "empty"),
+        ("x" * 61, [("a.0001.png", still())], "at most 60 characters"),
         ("MILL_040", [("a.zip", b"PK\3\4 but no more")], "Not taken"),
     ],
-    ids=["nothing", "a text", "two sizes", "an empty file", "half a zip"],
+    ids=["nothing", "a text", "two sizes", "an empty file", "a long name", "half a zip"],
 )
 def test_what_cannot_come_in_is_said_and_leaves_no_shot(as_, production, name, files, says):
     given = [SimpleUploadedFile(n, data) for n, data in files]
@@ -169,3 +177,21 @@ def test_a_shot_that_holds_work_is_not_removed(as_, production, people, shot):
     trace(shot, people["rafe"])
     as_("rafe").post(f"/plates/{plate.pk}/cancel", {"remove": "1"})
     assert Shot.objects.filter(pk=shot.pk).exists()  # it holds work
+
+
+def test_a_page_of_somebody_else_saves_nothing_and_who_works_stays_signed_in(as_, people, shot):
+    client = as_("rafe")
+    edits = f"/api/shots/{shot.pk}/edits"
+
+    def edit(page_of: str):
+        body = {"id": str(uuid.uuid4()), "command": {"do": "shutter", "angle": 90}}
+        return client.post(edits, json.dumps(body), content_type="application/json", headers={"X-Signed-As": page_of})
+
+    theirs = edit(str(people["marta"].pk))
+    assert (theirs.status_code, theirs.json()["code"]) == (401, "other_person")
+    assert edit(str(people["rafe"].pk)).status_code == edit("").status_code == 200
+    session = client.session
+    session["renewed"] = "2026-01-01"
+    session.set_expiry(60)
+    session.save()
+    assert "sessionid" in client.get("/").cookies and "sessionid" not in client.get("/").cookies  # once a day

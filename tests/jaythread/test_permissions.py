@@ -3,13 +3,16 @@
 import contextlib
 import json
 import re
+import time
 import uuid
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
+from django.test import Client
 from django.urls import get_resolver
 
+from jaythread.accounts import guessing
 from jaythread.bell.models import Word
 from jaythread.brought.models import Brought
 from jaythread.delivery import actions as delivery
@@ -265,6 +268,25 @@ def test_guessing_a_password_is_stopped(client, people, settings):
         client.post("/sign-in", {"username": "rafe", "password": "wrong"})
     reply = client.post("/sign-in", {"username": "rafe", "password": "saltmarsh"})
     assert reply.status_code in (403, 429)
+
+
+def test_guessing_at_many_accounts_or_links_is_slowed_and_keeps_nobody_else_out(client, people, places, monkeypatch):
+    elsewhere = Client(REMOTE_ADDR="10.0.0.7")
+
+    def guess(who=client, account="nobody"):
+        return who.post("/sign-in", {"username": account, "password": "saltmarsh" if account in people else "guess"}).status_code
+
+    assert [guess(account=f"account {k}") for k in range(guessing.FROM_ONE)] == [200] * guessing.FROM_ONE
+    assert guess() == guess(account="rafe") == client.get(f"/package/{places['secret']}").status_code == 429
+    assert guess(elsewhere, "rafe") == 302  # whose account it was guessed at, too
+    assert elsewhere.get("/package/no-such-secret").status_code == 404
+    monkeypatch.setattr(guessing, "FROM_ALL", 3)
+    stranger = Client(REMOTE_ADDR="10.0.0.8")
+    assert stranger.get(f"/package/{places['secret']}").status_code == 429
+    assert elsewhere.get(f"/package/{places['secret']}").status_code == 200  # somebody has signed in there
+    later = time.time() + guessing.WINDOW
+    monkeypatch.setattr(time, "time", lambda: later)
+    assert guess() == 200
 
 
 def test_the_only_lead_stays_lead_and_names_are_used_once(client, people, production):

@@ -33,7 +33,7 @@ function server(...answers) {
 test("an edit says on which revision it was made, and its answer is taken in", async () => {
   const store = new Store(deskData());
   const asked = server(answered(13, [shapeData("body", "kite body", square(1, 2, 80), { revision: 2 })]));
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   const done = [];
   edits.addEventListener("done", (e) => done.push(e.detail));
   await edits.push(move("body"));
@@ -47,7 +47,7 @@ test("an edit says on which revision it was made, and its answer is taken in", a
 test("an edit made on top of one that is on its way stands on the revision that its answer brings", async () => {
   const store = new Store(deskData());
   const asked = server(answered(13, [shapeData("body", "kite body", square(1, 2, 80), { revision: 2 })]), answered(14));
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   const first = edits.push(move("body"));
   edits.push(move("body"));
   assert.equal(edits.state, "saving");
@@ -59,7 +59,7 @@ test("an edit made on top of one that is on its way stands on the revision that 
 test("several commands go as one act, with every shape's revision; one alone goes as it is", async () => {
   const store = new Store(deskData());
   const asked = server(answered(13));
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   await edits.pushAll("moved two", [move("body"), move("patch")]);
   assert.equal(asked[0].body.command.do, "together");
   assert.deepEqual(asked[0].body.base, { body: 1, patch: 1 });
@@ -70,23 +70,23 @@ test("several commands go as one act, with every shape's revision; one alone goe
 test("without a connection an edit is kept in the browser and sent again", async () => {
   const store = new Store(deskData());
   const asked = server({ status: 0 }, answered(13));
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   const sent = edits.push(move("body"));
   await soon();
   assert.equal(edits.state, "unsaved: no connection");
-  assert.equal(JSON.parse(localStorage.getItem("jaythread-edits-7")).waiting.length, 1);
+  assert.equal(JSON.parse(localStorage.getItem("jaythread-edits-7-3")).waiting.length, 1);
   timers.shift().act();
   await sent;
   assert.equal(edits.state, "all saved");
   assert.equal(asked[0].body.id, asked[1].body.id, "the same edit: the server would know it again");
-  assert.equal(JSON.parse(localStorage.getItem("jaythread-edits-7")).waiting.length, 0);
+  assert.equal(JSON.parse(localStorage.getItem("jaythread-edits-7-3")).waiting.length, 0);
 });
 
 test("edits that a closed page left behind are sent when it opens again", async () => {
   const store = new Store(deskData());
   const asked = server(answered(13));
-  localStorage.setItem("jaythread-edits-7", JSON.stringify({ waiting: [{ id: "x", path: "edits", command: move("body"), base: 12 }], refused: [] }));
-  const edits = new Edits(store);
+  localStorage.setItem("jaythread-edits-7-3", JSON.stringify({ waiting: [{ id: "x", path: "edits", command: move("body"), base: 12 }], refused: [] }));
+  const edits = new Edits(store, "3");
   await soon();
   assert.deepEqual([asked[0].body.id, asked[0].body.base], ["x", null], "a base in an older form is dropped");
   assert.equal(edits.waiting.length, 0);
@@ -97,7 +97,7 @@ test("a conflict puts the edit and what was made on top of it aside, and the pre
   const now = deskData({ revision: 20 });
   now.shapes[0] = shapeData("body", "kite body", square(300, 100, 80), { revision: 9 });
   const asked = server({ status: 409, body: { code: "conflict", message: "Marta has changed kite body." } }, { status: 200, body: now }, answered(21));
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   const refused = [];
   edits.addEventListener("refused", (e) => refused.push(e.detail));
   const first = edits.push(move("body"));
@@ -117,15 +117,60 @@ test("a conflict puts the edit and what was made on top of it aside, and the pre
 test("what is refused for another reason is said and dropped", async () => {
   const store = new Store(deskData());
   server({ status: 422, body: { code: "keys.bad", message: "There is no key on frame 1001." } }, { status: 200, body: deskData() });
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   await edits.push(move("body"));
   assert.deepEqual([edits.waiting.length, edits.refused.length, edits.state], [0, 0, "all saved"]);
+});
+
+test("while nobody is signed in all is kept, and sent when somebody is again", async () => {
+  const store = new Store(deskData());
+  const asked = server({ status: 401, body: { detail: "Unauthorized" } }, answered(13), answered(14));
+  const edits = new Edits(store, "3");
+  const sent = edits.push(move("body"));
+  edits.push(move("patch"));
+  await soon();
+  assert.deepEqual([edits.state, edits.signedOut, edits.waiting.length], ["unsaved: signed out", "You are signed out.", 2]);
+  assert.deepEqual(new Edits(new Store(deskData()), "4").waiting, [], "another person's page has nothing of it");
+  edits.wake();
+  await sent;
+  assert.deepEqual([edits.state, edits.signedOut, asked.length, asked[0].body.id], ["all saved", "", 3, asked[1].body.id]);
+});
+
+test("an edit that the server breaks down on is put aside after three tries, and the others go on", async () => {
+  const store = new Store(deskData());
+  const broken = { status: 500, body: { message: "Something went wrong on our side." } };
+  const asked = server(broken, broken, broken, { status: 200, body: deskData() }, answered(13));
+  const edits = new Edits(store, "3");
+  const sent = edits.push(move("body"));
+  edits.push(move("patch"));
+  for (let k = 0; k < 2; k++) {
+    await soon();
+    assert.equal(edits.state, "saving");
+    timers.shift().act();
+  }
+  await sent;
+  assert.deepEqual(edits.refused.map((e) => e.command.shape), ["body"], "your version");
+  assert.deepEqual([asked.at(-1).body.command.shape, edits.state], ["patch", "all saved"]);
+});
+
+test("a server that is being started again is waited for", async () => {
+  const store = new Store(deskData());
+  const asked = server(...Array(6).fill({ status: 502, body: {} }), answered(13));
+  const edits = new Edits(store, "3");
+  const sent = edits.push(move("body"));
+  for (let k = 0; k < 6; k++) {
+    await soon();
+    assert.equal(edits.state, "unsaved: no connection");
+    timers.shift().act();
+  }
+  await sent;
+  assert.deepEqual([edits.state, edits.refused.length, asked.length], ["all saved", 0, 7]);
 });
 
 test("undo stands behind the edits that wait", async () => {
   const store = new Store(deskData());
   const asked = server(answered(13));
-  const edits = new Edits(store);
+  const edits = new Edits(store, "3");
   const first = edits.push(move("body"));
   edits.turn("undo");
   await first;

@@ -5,10 +5,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from roto.curve.curve_fit import fit_loop
 from roto.curve.remove import fit_stretch, remove_points
 from roto.curve.split import add_point, cubic_at
-from roto.errors import BadKeys
-from roto.motion import edits
+from roto.errors import BadGeometry, BadKeys
+from roto.motion import bounds, edits
 from roto.motion.shape import CURVE
 
 from .build import blob, rectangle, shape
@@ -84,3 +85,13 @@ def test_a_held_key_holds_and_a_key_here_moves_nothing():
     here = edits.key_here(it, "form", 5)
     frames = np.arange(1, 18)
     assert 5 in here.form.frames and np.allclose(here.outlines(frames), it.outlines(frames), atol=1e-9)
+
+
+def test_a_shape_of_more_points_than_anybody_traces_is_refused():
+    ring = np.stack([np.cos(np.arange(6000) / 955), np.sin(np.arange(6000) / 955)], axis=1) * 300
+    many = np.concatenate([ring, np.zeros((6000, 4))], axis=1)
+    bounds.check(edits.trace("a", "sail", 1, many[:5000], [False] * 5000))
+    with pytest.raises(BadGeometry, match=r"'sail' has 6,000 points; 5,000 are the most"):
+        bounds.check(edits.trace("a", "sail", 1, many, [False] * 6000))
+    with pytest.raises(BadGeometry, match="The stroke is longer than"):
+        fit_loop([[0, 0], [9e6, 0], [0, 1]] * 3, 1.0)

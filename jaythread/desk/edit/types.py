@@ -10,7 +10,7 @@ from roto.matte.modes import MODES
 
 
 def _written(text: str) -> str:
-    if any(ord(c) < 32 or ord(c) == 127 for c in text):
+    if not text.isprintable():
         raise ValueError("has a character in it that cannot be written; type it anew")
     return text
 

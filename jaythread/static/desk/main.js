@@ -61,8 +61,8 @@ function arrive(desk, asked) {
 }
 
 // The parts that talk to the server.
-function network(store) {
-  const edits = new Edits(store);
+function network(store, who) {
+  const edits = new Edits(store, who);
   const mattes = new Mattes(store);
   const plates = new Plates(store);
   plates.urgent = () => mattes.asking;
@@ -80,7 +80,7 @@ async function open() {
   const root = element("desk");
   const data = await get(`/shots/${root.dataset.shot}/desk`);
   const store = new Store(data);
-  const net = network(store);
+  const net = network(store, root.dataset.who);
   const { edits, mattes, plates, fringes, tracks, drawing, fits, findings, notes, preview, clips, inUse } = net;
   const stage = new Stage(element("stage"), store, plates, mattes);
   const player = new Player(store);

@@ -5,16 +5,19 @@ function cookie(name) {
   return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
 }
 
+// Whose page this is: the server takes nothing of it once somebody else is signed in.
+const signedAs = () => document.getElementById?.("desk")?.dataset.who || "";
+
 export class Answer extends Error {
   constructor(status, body) {
-    super(body.message || "The server did not understand.");
+    super(body.message || (status === 401 ? "You are signed out." : "The server did not understand."));
     this.status = status;
     this.body = body;
   }
 }
 
 export async function call(method, path, body, signal) {
-  const options = { method, signal, headers: { "X-CSRFToken": cookie("csrftoken") } };
+  const options = { method, signal, headers: { "X-CSRFToken": cookie("csrftoken"), "X-Signed-As": signedAs() } };
   if (body instanceof FormData) options.body = body;
   else if (body !== undefined) {
     options.headers["Content-Type"] = "application/json";

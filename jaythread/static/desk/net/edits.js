@@ -5,6 +5,9 @@ import { Answer, get, newId, post } from "./api.js";
 import { edit } from "./commands.js";
 
 const AGAIN = 1500; // ms between two tries without a connection
+const SIGNED = 5000; // ms between two tries while nobody is signed in
+const TRIES = 3; // of an edit that the server breaks down on: then the others go on without it
+const AWAY = [502, 503, 504]; // said by what stands before a server that is not there
 
 function shapesOf(edit) {
   if (!edit.command) return [];
@@ -26,11 +29,12 @@ function inTheirMatte({ command }, mattes) {
 }
 
 export class Edits extends EventTarget {
-  /** @param {import("../model/store.js").Store} store */
-  constructor(store) {
+  // who: whose page this is; what one person left in a browser is not sent for another one.
+  /** @param {import("../model/store.js").Store} store @param {string} who */
+  constructor(store, who) {
     super();
     this.store = store;
-    this.key = `jaythread-edits-${store.document.shot.id}`;
+    this.key = `jaythread-edits-${store.document.shot.id}-${who}`;
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
     this.waiting = kept.waiting || [];
     this.refused = kept.refused || [];
@@ -39,6 +43,9 @@ export class Edits extends EventTarget {
     for (const edit of this.waiting) if (typeof edit.base === "number") edit.base = null; // kept by an older page
     this.sending = false;
     this.offline = false;
+    this.signedOut = ""; // what the server says to it
+    this.wake = () => {}; // tries again at once
+    addEventListener("focus", () => this.signedOut && this.wake());
     /** @type {(picture: any, revision: number) => Promise<void>} */
     this.settle = async () => {}; // told by the composition root: takes the picture that an answer brings
     store.pending.waitsFor = (id) => this.waiting.some((edit) => shapesOf(edit).includes(id));
@@ -49,6 +56,7 @@ export class Edits extends EventTarget {
   }
 
   get state() {
+    if (this.signedOut) return "unsaved: signed out";
     if (this.offline) return "unsaved: no connection";
     return this.waiting.length ? "saving" : "all saved";
   }
@@ -96,6 +104,7 @@ export class Edits extends EventTarget {
         if (answer.picture) await this.settle(answer.picture, answer.revision);
         this.waiting.shift();
         this.offline = false;
+        this.signedOut = "";
         // what waits behind was made on top of this edit: it stands on the new revision
         for (const shape of [...answer.shapes, ...(answer.tracks || [])]) {
           for (const later of this.waiting) if (later.base && shape.id in later.base) later.base[shape.id] = shape.revision;
@@ -105,22 +114,33 @@ export class Edits extends EventTarget {
         this.dispatchEvent(new CustomEvent("done", { detail: answer.summary }));
         if (edit.command) this.dispatchEvent(new CustomEvent("saved", { detail: edit.command }));
       } catch (error) {
-        if (error instanceof Answer && error.status < 500) await this.refuse(edit, error);
-        else {
-          this.offline = true;
-          this.keep();
-          await new Promise((wake) => setTimeout(wake, AGAIN));
-        }
+        await this.failed(edit, error);
       }
     }
     this.sending = false;
     this.keep();
   }
 
-  // A conflict puts the edit, and what was made on top of it, aside as 'your version'; so does any refusal of what a hand has drawn. Other
-  // refusals are said and dropped. Whatever the answer was, the page then shows the server's state.
+  // Without a connection, or with nobody signed in, all waits. An edit on which the server breaks down is tried a few times.
+  async failed(edit, error) {
+    const status = error instanceof Answer ? error.status : 0;
+    const broken = status >= 500 && !AWAY.includes(status);
+    if (broken) edit.tries = (edit.tries || 0) + 1;
+    if ((broken && edit.tries >= TRIES) || (status && status < 500 && status !== 401)) return this.refuse(edit, error);
+    this.signedOut = status === 401 ? error.message : "";
+    this.offline = status !== 401 && !broken;
+    this.keep();
+    await new Promise((wake) => {
+      this.wake = () => wake(undefined);
+      setTimeout(wake, status === 401 ? SIGNED : AGAIN);
+    });
+  }
+
+  // A conflict puts the edit, and what was made on top of it, aside as 'your version'; so does any refusal of what a hand has drawn, and an
+  // edit on which the server breaks down. Other refusals are said and dropped. Whatever the answer was, the page then shows the server's
+  // state.
   async refuse(edit, error) {
-    const conflict = error.status === 409 && edit.command;
+    const conflict = (error.status === 409 || error.status >= 500) && edit.command;
     const mine = conflict ? new Set(shapesOf(edit)) : new Set();
     const aside = this.waiting.filter((e) => e === edit || shapesOf(e).some((id) => mine.has(id)));
     this.waiting = this.waiting.filter((e) => !aside.includes(e));
@@ -138,7 +158,7 @@ export class Edits extends EventTarget {
   }
 
   takeMine() {
-    for (const edit of this.refused.splice(0)) this.waiting.push({ ...edit, id: newId(), base: null });
+    for (const edit of this.refused.splice(0)) this.waiting.push({ ...edit, id: newId(), base: null, tries: 0 });
     this.keep();
     return this.run();
   }

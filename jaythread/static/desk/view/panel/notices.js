@@ -3,12 +3,13 @@
 import { part } from "./component.js";
 
 export const notices = part(() => ({
-  preview: "", refused: 0,
+  preview: "", refused: 0, signedOut: "",
 
   sync() {
     const { now } = this.desk.preview;
     this.preview = now ? `${now.why || ""} Would be: ${now.summary}.`.trim() : "";
     this.refused = this.desk.edits.refused.length;
+    this.signedOut = this.desk.edits.signedOut;
   },
   takePreview() {
     this.desk.preview.take();
