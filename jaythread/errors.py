@@ -6,6 +6,7 @@ from collections.abc import Callable
 from django.db import DataError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
+from django.template import loader
 
 from roto.errors import BadDocument, BadRecipe, RotoError
 
@@ -110,6 +111,8 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpR
 
 
 def went_wrong(request: HttpRequest) -> HttpResponse:
-    return render(
-        request, "sentence.html", {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}, status=500
-    )
+    """Made without the request: what a page says of whoever looks at it comes from the database, which may be what went wrong."""
+    facts = {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}
+    if request.path.startswith("/api/"):
+        return JsonResponse({"code": "went_wrong", "message": facts["message"], "field": None}, status=500)
+    return HttpResponse(loader.get_template("sentence.html").render(facts), status=500)

@@ -10,6 +10,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 
 HEADER = "X-Request-Id"
+MINUTE = 60.0
 SLOW = 2.0
 """seconds from which on an answer is worth a warning"""
 _request: ContextVar[str] = ContextVar("request", default="-")
@@ -21,6 +22,28 @@ class WithRequest(logging.Filter):
 
     def filter(self, record: logging.LogRecord) -> bool:
         record.request_id = _request.get()
+        return True
+
+
+class Sparing(logging.Filter):
+    """What goes wrong again and again at one place is written once a minute, with how often it was since."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._seen: dict[tuple[object, ...], tuple[float, int]] = {}
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        if record.levelno < logging.ERROR:
+            return True
+        kind = record.exc_info[0] if record.exc_info else None
+        key, now = (record.name, record.msg, kind), time.monotonic()
+        since, left_out = self._seen.get(key, (-MINUTE, 0))
+        if now - since < MINUTE:
+            self._seen[key] = since, left_out + 1
+            return False
+        self._seen[key] = now, 0
+        if left_out:
+            record.msg = f"({left_out} more like it) {record.msg}"
         return True
 
 
@@ -49,8 +72,8 @@ def config(level: str) -> dict[str, Any]:
     return {
         "version": 1,
         "disable_existing_loggers": False,
-        "filters": {"request": {"()": WithRequest}},
+        "filters": {"request": {"()": WithRequest}, "sparing": {"()": Sparing}},
         "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s [%(request_id)s] %(message)s"}},
-        "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["request"], "formatter": "line"}},
+        "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["sparing", "request"], "formatter": "line"}},
         "root": {"handlers": ["console"], "level": level},
     }

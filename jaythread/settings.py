@@ -78,6 +78,7 @@ DATABASES = {
         "HOST": "127.0.0.1",
         "PORT": str(ENV.db_port),
         "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,  # the database may have been started again meanwhile
         # an edit is half a dozen small queries, always the same: planned once a connection. The board's query looks dear to the server,
         # which would compile it for three times as long as it runs
         "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2, "options": "-c jit=off"},

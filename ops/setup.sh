@@ -97,6 +97,22 @@ postgres_start() {  # postgres_start FOLDER LOG: a cluster on a free loopback po
   "$PWD/.venv/bin/python" ops/make_database.py || fail "The database could not be made."
 }
 
+postgres_runs() {
+  as_postgres "$(postgres_bin)/pg_ctl" -D "$(readlink -f "$1")" status >/dev/null 2>&1
+}
+
+postgres_again() {  # postgres_again FOLDER LOG: the cluster that was started before, on the port that it had
+  local folder log=$2
+  folder=$(readlink -f "$1")
+  [[ $(id -u) != 0 ]] || log=$folder/server.log
+  as_postgres "$(postgres_bin)/pg_ctl" -D "$folder" -w -t 30 -l "$log" \
+    -o "-p $JAY_DB_PORT -c listen_addresses=127.0.0.1 -c unix_socket_directories=''" start >/dev/null 2>&1 9>&-
+}
+
+log_short() {  # log_short FILE: 10 MB and the 10 before; whoever writes it appends, so that it may be cut off under their hands
+  if (( $(stat -c %s "$1" 2>/dev/null || echo 0) > 10000000 )); then cp "$1" "$1.1" && : > "$1"; fi
+}
+
 postgres_stop() {
   local folder
   folder=$(readlink -f "$1")

@@ -4,6 +4,7 @@ import sys
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from threading import Lock
 from typing import Any
 
@@ -161,8 +162,8 @@ class Reader:
     def _outlines(self, frames: list[int]) -> Iterator[tuple[int, list[Live] | None, tuple[Kept, Box] | None]]:
         """Each frame with the outlines that count there, evaluated many frames at once, and how it was before with the box that was
         touched since; with None where fringes are solved, or where that is not known."""
-        for begin in range(0, len(frames), TOGETHER):
-            some = frames[begin : begin + TOGETHER]
+        for begin, end in pairwise([0, *range(AHEAD, len(frames), TOGETHER), len(frames)]):  # the first few soon
+            some = frames[begin:end]
             live = dict.fromkeys(some) if solves(self.core) else live_at(self.core, some)
             before = self._before(some)
             for f in some:

@@ -57,21 +57,17 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
     if picture.shape[:2] != alpha.shape:
         raise BadPicture("The plate and the matte are of different sizes.")
     flow = None if other is None else carried(here, other)
-    plate, matte, across = [], [], []
     part = _around_all(alpha)
     corner = np.array([part[1].start, part[0].start], dtype=np.float64)
     colours = picture[part].astype(np.float32) / np.float32(255)
     values = alpha[part].astype(np.float32)[..., None] / np.float32(255)
-    for outline in contours_as_outlines(alpha):
-        at, places, outward = places_along(outline, APART)
-        along = at, places - corner, outward
-        plate.append(read_softness(colours, outline, along=along).width)
-        matte.append(read_softness(values, outline, along=along).width)
-        across.append(np.zeros(len(at)) if flow is None else _across(flow, places / here.scale, outward) * here.scale)
-    if not plate:
+    outlines = contours_as_outlines(alpha)
+    if not outlines:
         return Edges(plate=np.nan, matte=np.nan, fast_plate=np.nan, fast_matte=np.nan, way=np.nan)
-    widths = np.array([np.concatenate(plate), np.concatenate(matte)])
-    way = np.abs(np.concatenate(across))
+    at, places, outward = (np.concatenate(some) for some in zip(*(places_along(one, APART) for one in outlines), strict=True))
+    along = at, places - corner, outward
+    widths = np.array([read_softness(picture, outlines[0], along=along).width for picture in (colours, values)])
+    way = np.zeros(len(at)) if flow is None else np.abs(_across(flow, places / here.scale, outward) * here.scale)
     known = np.isfinite(widths).all(axis=0)
     slow, fast = known & (way <= SLOW), known & (way >= FAST)
     still = np.median(widths[:, slow], axis=1) if slow.sum() >= LEAST else np.full(2, np.nan)

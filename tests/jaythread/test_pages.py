@@ -2,6 +2,7 @@
 
 import io
 import json
+import logging
 import re
 import uuid
 import zipfile
@@ -10,8 +11,12 @@ from html import unescape
 import cv2
 import numpy as np
 import pytest
+from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import OperationalError
+from django.db.backends.base.base import BaseDatabaseWrapper
 
+from jaythread import logs
 from jaythread.desk.edit import actions as desk
 from jaythread.jobs.models import Job
 from jaythread.plates import actions as plates
@@ -195,3 +200,31 @@ def test_a_page_of_somebody_else_saves_nothing_and_who_works_stays_signed_in(as_
     session.set_expiry(60)
     session.save()
     assert "sessionid" in client.get("/").cookies and "sessionid" not in client.get("/").cookies  # once a day
+
+
+def test_without_the_database_a_page_still_says_what_is_the_matter(people, client, monkeypatch):
+    def gone(*_, **__):
+        raise OperationalError("the connection is lost")
+
+    client.force_login(people["rafe"], backend=BACKEND)
+    client.raise_request_exception = False
+    monkeypatch.setattr(BaseDatabaseWrapper, "cursor", gone)
+    cache.clear()
+    page, told = client.get("/"), client.get("/api/shots/1/desk")
+    assert (page.status_code, told.status_code) == (500, 500) and "Nothing you saved is lost" in words(page)
+    assert told.json()["code"] == "went_wrong"
+
+
+def test_an_outage_is_written_by_the_minute(monkeypatch):
+    now = [100.0]
+    monkeypatch.setattr(logs.time, "monotonic", lambda: now[0])
+    sparing = logs.Sparing()
+
+    def written(level=logging.ERROR, what="no connection to %s"):
+        record = logging.LogRecord("jaythread.requests", level, "", 1, what, ("the database",), None)
+        return record.getMessage() if sparing.filter(record) else None
+
+    assert [written() for _ in range(50)] == ["no connection to the database"] + [None] * 49
+    assert written(what="another thing with %s") and written(logging.WARNING) and written(logging.WARNING)
+    now[0] += 61
+    assert written() == "(49 more like it) no connection to the database"

@@ -101,7 +101,7 @@ def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, win
     """The picture (S, N, c) along the normals, from inside out, a little averaged along the edge against grain."""
     x = np.arange(-window, window + STEP / 2, STEP)
     tangent = np.stack([-outward[:, 1], outward[:, 0]], axis=1)
-    total = np.zeros((len(places), len(x), picture.shape[2]))
+    total = np.zeros((len(places), len(x), picture.shape[2]), np.float32)
     beside = (-1.5, -0.5, 0.5, 1.5)
     line = places[:, None] + x[None, :, None] * outward[:, None]
     middle = (line - 0.5).astype(np.float32)  # OpenCV has whole numbers at the pixels' centres
