@@ -32,6 +32,15 @@ def one_name(said: str, most: int, otherwise: str) -> str:
     return name
 
 
+def shot_name(said: str) -> str:
+    """A name that a shot may have: files and folders are named after it."""
+    otherwise = 'Give the shot a name of at most 60 characters without / \\ : * ? " < > |, for example KITE_010.'
+    name = one_name(said, 60, otherwise)
+    if any(c in name for c in '/\\:*?"<>|') or name.startswith("."):
+        raise Refused(otherwise)
+    return name
+
+
 class OnlyText:
     """Middleware: an address or a form with what is no text gets a sentence, before anybody works with it."""
 

@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "jaythread.delivery",
     "jaythread.comparing",
     "jaythread.receiving",
+    "jaythread.keeping",
 ]
 MIDDLEWARE = [
     "jaythread.logs.RequestId",

@@ -20,6 +20,7 @@ from jaythread.errors import answer, too_large
 from jaythread.front_door import JsonParser
 from jaythread.guide import pages as guide
 from jaythread.jobs.api import router as jobs_router
+from jaythread.keeping import pages as keeping
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
 from jaythread.receiving import pages as receiving
@@ -82,6 +83,9 @@ urlpatterns = [
     path("plates/<int:plate_id>/full/<int:frame>.png", plates.picture, {"kind": "full"}, name="full"),
     path("plates/<int:plate_id>/hold-gaps", plates.hold_gaps, name="hold-gaps"),
     path("shots/<int:shot_id>/newer-plate", plates.newer, name="newer-plate"),
+    path("shots/<int:shot_id>/rename", keeping.rename, name="rename-shot"),
+    path("shots/<int:shot_id>/remove", keeping.remove, name="remove-shot"),
+    path("shots/<int:shot_id>/bring-back", keeping.bring_back, name="bring-back-shot"),
     path("shots/<int:shot_id>/picture", desk.correct_picture, name="correct-picture"),
     path("shots/<int:shot_id>/desk", desk.desk, name="desk"),
     path("shots/<int:shot_id>/tryouts", tryouts.shot, name="tryouts"),

@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from jaythread.errors import Refused
-from jaythread.front_door import one_name
+from jaythread.front_door import shot_name
 from jaythread.jobs import actions as jobs
 from jaythread.jobs.models import Job
 from jaythread.jobs.models import State as JobState
@@ -45,10 +45,7 @@ def bring_in_folder(user: User, production_id: int, name: str, folder: Path, nam
     """As `bring_in`, from files that already lie in a folder of their own; they are moved away from there."""
     place = require(user, production_id, "bring in")
     found = intake.look(folder, names)
-    otherwise = 'Give the shot a name of at most 60 characters without / \\ : * ? " < > |, for example KITE_010.'
-    name = one_name(name.strip() or PurePosixPath(found.source).stem, 60, otherwise)
-    if any(c in name for c in '/\\:*?"<>|') or name.startswith("."):
-        raise Refused(otherwise)
+    name = shot_name(name.strip() or PurePosixPath(found.source).stem)
     with transaction.atomic():
         if place.production.shots.filter(name__iexact=name).exists():
             raise Refused(f"There is a shot called '{name}' here already. Choose another name.")

@@ -15,6 +15,10 @@ class Production(models.Model):
     name = models.CharField(max_length=80, unique=True)
     made = models.DateTimeField(auto_now_add=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="productions")
+    shelf = models.BooleanField(default=False, help_text="nobody's: where removed shots wait until their files are cleared away")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["shelf"], condition=models.Q(shelf=True), name="one_shelf")]
 
     def __str__(self) -> str:
         return self.name
@@ -57,6 +61,9 @@ class Shot(models.Model):
     shutter_cap = models.PositiveIntegerField(default=BLUR_CAP)
     revision = models.PositiveBigIntegerField(default=0)
     made = models.DateTimeField(auto_now_add=True)
+    removed = models.DateTimeField(null=True, blank=True)
+    removed_name = models.CharField(max_length=60, blank=True)
+    removed_from = models.ForeignKey(Production, models.CASCADE, null=True, blank=True, related_name="removed_shots")
 
     class Meta:
         ordering = ["name"]

@@ -45,6 +45,7 @@ def production(request: HttpRequest, production_id: int) -> HttpResponse:
             "shots": shots,
             "memberships": place.production.memberships.select_related("user").order_by("user__username"),
             "roles": Role.choices,
+            "removed": place.production.removed_shots.order_by("-removed"),
         },
     )
 

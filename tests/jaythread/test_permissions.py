@@ -20,7 +20,9 @@ from jaythread.delivery import recipes
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Note
 from jaythread.jobs.models import Job
+from jaythread.keeping import actions as keeping
 from jaythread.plates.models import Plate
+from jaythread.productions.models import Shot
 from jaythread.receiving import actions as receiving
 from jaythread.review import past
 from jaythread.review.models import Finding
@@ -48,6 +50,9 @@ ROWS = {
     "plate": ("POST", "/plates/{plate}", {"space": "linear"}, (IN, 404, 403, 302, 302)),
     "hold-gaps": ("POST", "/plates/{plate}/hold-gaps", {"holds": ""}, (IN, 404, 403, 302, 302)),
     "newer-plate": ("POST", "/shots/{shot}/newer-plate", {}, (IN, 404, 403, 302, 302)),
+    "rename-shot": ("POST", "/shots/{shot}/rename", {"name": "KITE_011"}, (IN, 404, 403, 302, 302)),
+    "remove-shot": ("POST", "/shots/{shot}/remove", {}, (IN, 404, 403, 403, 302)),
+    "bring-back-shot": ("POST", "/shots/{shelved}/bring-back", {}, (IN, 404, 403, 403, 302)),
     "correct-picture": ("POST", "/shots/{shot}/picture", {"rate": "25", "pixel_aspect": "1", "first": "1001"}, (IN, 404, 403, 302, 302)),
     "cancel-plate": ("POST", "/plates/{plate}/cancel", {}, (IN, 404, 403, 422, 422)),
     "cancel-showing": ("POST", "/plates/{plate}/keep-shown", {}, (IN, 404, 403, 302, 302)),
@@ -198,10 +203,12 @@ def places(shot, people):
     finding = Finding.objects.create(matte=matte, what="gone", first=1001, last=1001, amount=1, harm=10, says="It is gone.", key="k")
     note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
     brought = Brought.objects.create(shot=shot, user=people["rafe"], name="theirs", source="a.png", first=1001, last=1002)
+    extra = Shot.objects.create(production=shot.production, name="KITE_012")
+    shelved = keeping.remove(people["marta"], extra.pk)
     return {
         "brought": brought.pk, "word": Word.objects.create(user=people["rafe"], production=shot.production, says="s", address="/").pk,
         "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk, "finding": finding.pk,
-        "mark": mark.pk,
+        "mark": mark.pk, "shelved": shelved.pk,
         "production": shot.production_id, "shot": shot.pk, "plate": Plate.objects.get().pk, "matte": matte.pk, "delivery": it.pk,
         "new": uuid.uuid4(), "shape": shape, "track": track, "job": Job.objects.get().pk, "tryout": tryout,
     }  # fmt: skip

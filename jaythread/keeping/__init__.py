@@ -1,0 +1,1 @@
+"""Keeping order: shots renamed, removed, brought back, and cleared away for good."""
