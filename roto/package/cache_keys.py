@@ -3,8 +3,10 @@
 import hashlib
 import json
 from collections.abc import Callable, Sequence
+from threading import Lock
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from roto.arrays import Floats
@@ -17,6 +19,8 @@ from roto.motion.shape import GROUP, Shape
 
 METHOD = "2"
 """a part of every name: raised when the same input would be rendered to something else"""
+KNOWN = 32 << 20
+"""bytes of what outlines are that are kept"""
 LOOKS = 3
 """moments of an exposure (both ends and the middle) at which outlines are compared, bit by bit: a key that is moved moves every moment of
 the stretches that it has a part in"""
@@ -52,9 +56,26 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
     return mixed.names()
 
 
+_known: LRUCache[tuple[int, bytes], tuple[Shape, list[bytes]]] = LRUCache(KNOWN, getsizeof=lambda it: sum(map(len, it[1])))
+_lock = Lock()
+
+
 def _looks(shape: Shape, times: Floats, frames: NDArray[np.int64]) -> list[bytes]:
-    """What an outline is at moments (F, L), by frame: its form, once where it stands still, and where it is placed; carried outlines as
-    they are."""
+    """What an outline is at moments (F, L), by frame. Asked again of the same object, as after an edit of another shape, it is known."""
+    key = id(shape), hashlib.blake2b(times.tobytes() + frames.tobytes(), digest_size=16).digest()
+    with _lock:
+        found = _known.get(key)
+    if found is not None and found[0] is shape:
+        return found[1]
+    made = _evaluated(shape, times, frames)
+    if sum(map(len, made)) <= KNOWN // 8:
+        with _lock:
+            _known[key] = shape, made
+    return made
+
+
+def _evaluated(shape: Shape, times: Floats, frames: NDArray[np.int64]) -> list[bytes]:
+    """Its form, once where it stands still, and where it is placed; carried outlines as they are."""
     moments, numbers = times.ravel(), np.repeat(frames, times.shape[1])
     if shape.rides:
         return [row.tobytes() for row in shape.edge(moments, numbers).reshape(len(frames), -1)]

@@ -4,7 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import example, given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from shapely import LineString, Point, Polygon
 from shapely.ops import unary_union
@@ -21,6 +21,7 @@ def polygon(points):
     return Polygon(vertices).buffer(0)
 
 
+@settings(max_examples=50, deadline=None)
 @given(st.lists(place, min_size=2, max_size=8), st.floats(10, 40))
 @example([(0.0, -20.0), (63.0, 0.0), (0.0, 9.0), (0.0, 1.0)], 10.0)
 def test_the_outline_is_the_strokes_rim_within_a_pixel_or_two(path, radius):
