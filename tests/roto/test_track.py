@@ -109,8 +109,8 @@ def tiles(seed, period, size=(480, 360)):
 
 
 def test_what_repeats_never_leads_to_another_copy_without_a_word():
-    """Eighty tries (the benchmark has two hundred): cells of 16 to 40 px, the patch hardly larger than one. It moves by less than half a cell a frame: beyond that
-    nobody could tell."""
+    """Eighty tries (the benchmark has two hundred): cells of 16 to 40 px, the patch hardly larger than one. It moves by less than half a
+    cell a frame: beyond that nobody could tell."""
     stopped, held, at = 0, 0, np.array([[240.0, 180.0]])
     for seed in range(80):
         grey, ways = tiles(seed, (16, 24, 32, 40)[seed % 4])
