@@ -135,6 +135,7 @@ def test_from_a_recipe_to_an_accepted_package_with_a_note_in_between(bench, shot
     artist.browser.find_element(By.PARTIAL_LINK_TEXT, "KITE_010_kite_v2").click()
     artist.until(lambda: "2 of 8 since the last" in artist.text)
     artist.click("Accept the package")
+    artist.until(lambda: "accepted" in artist.css("h1").text)
     second = Delivery.objects.get(version=2)
     artist.go(f"/deliveries/{second.pk}/hand-over")
     artist.until(lambda: artist.css("#sending-state").text == "accepted", 30)
