@@ -60,6 +60,8 @@ def bad_input(request: HttpRequest, error: ValidationError) -> HttpResponse:
 @api.exception_handler(HttpError)
 def no_input(request: HttpRequest, error: HttpError) -> HttpResponse:
     """What is no JSON at all, and what else the library itself refuses."""
+    if error.status_code == 401:
+        return api.create_response(request, {"code": "signed_out", "message": "You are signed out.", "field": None}, status=401)
     return api.create_response(request, {"code": "input.bad", "message": f"{error}.", "field": ""}, status=error.status_code)
 
 

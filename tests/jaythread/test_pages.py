@@ -15,6 +15,7 @@ from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import OperationalError
 from django.db.backends.base.base import BaseDatabaseWrapper
+from django.test import Client
 
 from jaythread import logs
 from jaythread.desk.edit import actions as desk
@@ -195,6 +196,8 @@ def test_a_page_of_somebody_else_saves_nothing_and_who_works_stays_signed_in(as_
     theirs = edit(str(people["marta"].pk))
     assert (theirs.status_code, theirs.json()["code"]) == (401, "other_person")
     assert edit(str(people["rafe"].pk)).status_code == edit("").status_code == 200
+    told = Client().post(edits, "{}", content_type="application/json")
+    assert (told.status_code, told.json()["message"]) == (401, "You are signed out.")
     session = client.session
     session["renewed"] = "2026-01-01"
     session.set_expiry(60)
