@@ -35,6 +35,7 @@ def make(request: HttpRequest) -> HttpResponse:
 def production(request: HttpRequest, production_id: int) -> HttpResponse:
     place = policies.require(request.user, production_id, "look")
     shots = place.production.shots.prefetch_related("plates", "mattes").annotate(open_notes=Count("notes", filter=Q(notes__state="open")))
+    shots = shots.order_by("name")  # counting drops the order that shots have by themselves
     return render(
         request,
         "productions/production.html",
