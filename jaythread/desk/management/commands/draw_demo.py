@@ -1,6 +1,8 @@
 """Draw the demo production's shots, trace a part of them, and have two mattes delivered."""
 
 import shutil
+import signal
+import sys
 import uuid
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
@@ -36,6 +38,8 @@ class Command(BaseCommand):
         for scene in scenes():
             if (wanted and scene.name not in wanted) or production.shots.filter(name=scene.name).exists():
                 continue
+            if production.removed_shots.filter(removed_name=scene.name).exists():
+                continue
             folder = Path(default_storage.path(f"incoming/demo-{scene.name}"))
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir(parents=True)
@@ -54,14 +58,23 @@ class Command(BaseCommand):
     def draw(self, scene: Scene, folder: Path) -> list[str]:
         frames = range(scene.first, scene.first + scene.frames)
         names = []
-        with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        before = signal.signal(signal.SIGTERM, _stop)  # otherwise the pool's processes outlive this one
+        pool = ProcessPoolExecutor(2, mp_context=get_context("spawn"))
+        try:
             jobs = [pool.submit(draw_frame, scene.name, frame, str(folder)) for frame in frames]
             for done, job in enumerate(jobs, 1):
                 names.append(job.result())
                 if done % 12 == 0 or done == len(jobs):
                     self.stdout.write(f"Drawing {scene.name}: {done} of {len(jobs)} frames")
                     self.stdout.flush()
+        finally:
+            pool.shutdown(cancel_futures=True)
+            signal.signal(signal.SIGTERM, before)
         return names
+
+
+def _stop(*_: object) -> None:
+    sys.exit(143)
 
 
 def parsed(command: dict[str, object]) -> object:
