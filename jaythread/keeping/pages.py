@@ -13,48 +13,31 @@ from jaythread.keeping import actions
 from jaythread.productions.models import Shot
 
 
-def _done(request: HttpRequest, act: Callable[[], tuple[Shot, str]], otherwise: Callable[[], int]) -> HttpResponse:
-    """Do it, say so, and go back to the production. otherwise: which one, where it was refused."""
+def _done(request: HttpRequest, shot_id: int, act: Callable[[], str]) -> HttpResponse:
+    """Do it, say what `act` returns, and go back to the shot's production."""
     try:
-        shot, says = act()
+        messages.success(request, act())
     except Refused as error:
         messages.error(request, error.message)
-        return redirect("production", otherwise())
-    messages.success(request, says)
-    return redirect("production", shot.removed_from_id or shot.production_id)
-
-
-def _production(shot_id: int) -> int:
-    """Of a shot that somebody was just refused something with: that they may see it was looked at."""
     shot = Shot.objects.get(pk=shot_id)
-    return shot.removed_from_id or shot.production_id
+    return redirect("production", shot.removed_from_id or shot.production_id)
 
 
 @login_required
 @require_POST
 def rename(request: HttpRequest, shot_id: int) -> HttpResponse:
-    def act() -> tuple[Shot, str]:
-        shot = actions.rename(request.user, shot_id, request.POST.get("name", ""))
-        return shot, f"The shot is called {shot} now."
-
-    return _done(request, act, lambda: _production(shot_id))
+    name = request.POST.get("name", "")
+    return _done(request, shot_id, lambda: f"The shot is called {actions.rename(request.user, shot_id, name)} now.")
 
 
 @login_required
 @require_POST
 def remove(request: HttpRequest, shot_id: int) -> HttpResponse:
-    def act() -> tuple[Shot, str]:
-        shot = actions.remove(request.user, shot_id)
-        return shot, f"{shot.removed_name} is removed. It is kept for {actions.KEPT.days} days, below."
-
-    return _done(request, act, lambda: _production(shot_id))
+    kept = f"It is kept for {actions.KEPT.days} days, below."
+    return _done(request, shot_id, lambda: f"{actions.remove(request.user, shot_id).removed_name} is removed. {kept}")
 
 
 @login_required
 @require_POST
 def bring_back(request: HttpRequest, shot_id: int) -> HttpResponse:
-    def act() -> tuple[Shot, str]:
-        shot = actions.bring_back(request.user, shot_id)
-        return shot, f"{shot} is back, with all that belongs to it."
-
-    return _done(request, act, lambda: _production(shot_id))
+    return _done(request, shot_id, lambda: f"{actions.bring_back(request.user, shot_id)} is back, with all that belongs to it.")
