@@ -60,7 +60,7 @@ for line in it.wrong:
 
 
 def _start(env: dict[str, str]) -> subprocess.Popen[bytes]:
-    command = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1", "--fetch-job-polling-interval", "0.2"]
+    command = [sys.executable, "manage.py", "worker", "--polling", "0.2"]
     return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
 
 

@@ -11,6 +11,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from pydantic import ValidationError
 
 from jaythread.errors import NotThere, Refused
+from jaythread.jobs import near
 from jaythread.jobs.models import BUSY, Job, State
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import KINDS, Kind
@@ -62,8 +63,13 @@ def start(user: User, shot: Shot, kind: Kind, subject: str, *, total: int = 0, s
 
 
 def _queue(job: Job) -> None:
-    first = 0 if job.kind in KINDS and KINDS[job.kind].long else AT_THE_DESK
-    app.configure_task("jobs.carry_out", queue="jobs", priority=first).defer(job_id=job.pk)  # by name: tasks stand above actions
+    kind = KINDS.get(job.kind)
+    first = 0 if kind is not None and kind.long else AT_THE_DESK
+    later = None
+    if kind is not None and kind.warm and (own := near.free(job)):
+        app.configure_task("jobs.carry_out", queue=own, priority=first).defer(job_id=job.pk)  # by name: tasks stand above actions
+        later = {"seconds": near.WAITS}  # whoever comes to it then: it may have got something else in hand
+    app.configure_task("jobs.carry_out", queue="jobs", priority=first, schedule_in=later).defer(job_id=job.pk)
 
 
 def cancel(user: User, shot_id: int, job_id: int) -> Job:
@@ -107,13 +113,14 @@ def as_data(job: Job) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def carry_out(job_id: int) -> None:
-    """Do the work. What goes wrong becomes a sentence. Run again after a worker was killed, it goes on or begins anew, as the work can."""
+def carry_out(job_id: int, *, again: bool = True, by: dict[str, Any] | None = None) -> None:
+    """Do the work. What goes wrong becomes a sentence. Run again after a worker was killed, it goes on or begins anew, as the work can.
+    again: also where somebody has begun it already. by: who does it, see `near.said`."""
     with transaction.atomic():  # waits for whoever is writing the row: a worker may be quicker than the commit that asked for it
         job = Job.objects.select_for_update().filter(pk=job_id).first()
-        if job is None or not job.busy or job.kind not in KINDS:
+        if job is None or not job.busy or job.kind not in KINDS or (job.state == State.WORKING and not again):
             return
-        Job.objects.filter(pk=job_id).update(state=State.WORKING, changed=timezone.now())
+        Job.objects.filter(pk=job_id).update(state=State.WORKING, changed=timezone.now(), **(by or {}))
     kind = KINDS[job.kind]
     job = Job.objects.select_related("shot", "user").get(pk=job_id)
     if job.cancel:
@@ -150,6 +157,8 @@ def requeue_lost() -> int:
     for job in Job.objects.filter(state__in=BUSY, changed__lt=timezone.now() - LOST_AFTER):
         there = ProcrastinateJob.objects.filter(task_name="jobs.carry_out", args__job_id=job.pk, status__in=["todo", "doing"])
         if not there.exists():
+            Job.objects.filter(pk=job.pk).update(state=State.WAITING)
             _queue(job)
             lost += 1
+    near.drop_left()
     return lost

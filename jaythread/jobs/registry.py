@@ -31,7 +31,8 @@ class Kind:
     for that subject already. settings: what may be said beside the subject. prepare: looks whether it can be done, from the shot,
     the subject and the settings; None where a page does not ask for it. run: does it, and returns the sentence that it ends with; it may
     run again after it was killed. ended: told when it is over, however that was. at_once: so many steps are done before asking returns.
-    long: nobody sits and waits for it, so that what somebody at the desk asked for goes before it.
+    long: nobody sits and waits for it, so that what somebody at the desk asked for goes before it. warm: a worker that did it before has
+    what it needs in memory, and is given it again.
     """
 
     name: str
@@ -43,6 +44,7 @@ class Kind:
     ended: Callable[[Job], None] | None = None
     at_once: int = 0
     long: bool = False
+    warm: bool = False
 
 
 KINDS: dict[str, Kind] = {}

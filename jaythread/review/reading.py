@@ -109,5 +109,5 @@ def _keep(fresh: list[FrameCheck]) -> None:
 
 
 READING = register(
-    Kind(name="check.read", may="trace", busy="This matte is being checked already.", prepare=_prepare, run=_measure),
+    Kind(name="check.read", may="trace", busy="This matte is being checked already.", prepare=_prepare, run=_measure, warm=True),
 )

@@ -55,7 +55,7 @@ def chromium(django_db_setup, django_db_blocker):
 def worker(transactional_db, settings):
     """A worker process on the tests' database and files."""
     env = {**os.environ, "JAY_DB": settings.DATABASES["default"]["NAME"], "JAY_FILES": str(settings.MEDIA_ROOT)}
-    command = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1", "--fetch-job-polling-interval", "0.2"]
+    command = [sys.executable, "manage.py", "worker", "--polling", "0.2"]
     process = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     yield process
     process.terminate()

@@ -1,17 +1,18 @@
 """Long work: one runner for every kind. A kind made for these tests shows what all of them get."""
 
 import time
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
-from django.db import IntegrityError
+from django.db import IntegrityError, connection
 from django.test import Client
 from django.utils import timezone
-from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 from pydantic import BaseModel, Field
 
 from jaythread.errors import NotAllowed, NotThere, Refused
-from jaythread.jobs import actions, progress
+from jaythread.jobs import actions, near, progress
 from jaythread.jobs.models import Job, State
 from jaythread.jobs.registry import KINDS, Kind, Prepared
 from roto.errors import BadTrack
@@ -240,3 +241,59 @@ def test_over_the_api(people, shot, kind):
     assert job["id"] in [j["id"] for j in client.get(f"/api/productions/{shot.production_id}/jobs").json()["jobs"]]
     assert client.post(f"{path}/{job['id']}/cancel").json()["id"] == job["id"]
     assert client.get(path).json()["jobs"][0]["state"] == "cancelled"
+
+
+@pytest.fixture
+def warm(kind, monkeypatch):
+    """The same work, of which a worker remembers things; and the worker that did it last, with nothing in hand."""
+    monkeypatch.setitem(KINDS, "kites.count", replace(kind.kind, warm=True))
+    queue_says("insert into procrastinate_workers default values")
+    worker = ProcrastinateWorker.objects.get()
+    return worker, {"worker": worker.pk, "near": "near.mill"}
+
+
+def queue_says(words: str, *given: object) -> None:
+    """Change the queue's own tables, which Django only reads."""
+    with connection.cursor() as cursor:
+        cursor.execute(words, given)
+
+
+def standing(job) -> dict[str, bool]:
+    """The queues that a job stands in, and whether it waits there."""
+    return {row.queue_name: row.scheduled_at is not None for row in ProcrastinateJob.objects.filter(args__job_id=job.pk)}
+
+
+def test_warm_work_goes_to_who_did_it_before_and_to_anybody_a_little_later(people, shot, kind, warm):
+    first = ask(people["rafe"], shot, "kites.count", "sky")
+    assert standing(first) == {"jobs": False}
+    actions.carry_out(first.pk, by=warm[1])
+    again, other = ask(people["rafe"], shot, "kites.count", "sky"), ask(people["rafe"], shot, "kites.count", "sea")
+    assert standing(again) == {"near.mill": False, "jobs": True}
+    assert standing(other) == {"jobs": False}, "of the sea nobody remembers anything"
+
+    actions.carry_out(again.pk, again=False, by=warm[1])
+    seen = list(kind.seen)
+    actions.carry_out(again.pk, again=False)
+    assert kind.seen == seen, "who comes to it second leaves it alone"
+    assert near.drop_left() == 1 and standing(again) == {"jobs": True}
+
+
+def test_warm_work_does_not_wait_for_a_worker_that_is_gone_or_busy(people, shot, warm):
+    worker, by = warm
+    actions.carry_out(ask(people["rafe"], shot, "kites.count", "sky").pk, by=by)
+    queue_says("update procrastinate_jobs set status = 'doing', worker_id = %s", worker.pk)
+    busy = ask(people["rafe"], shot, "kites.count", "sky")
+    assert standing(busy) == {"jobs": False}
+    queue_says("update procrastinate_jobs set status = 'succeeded'")
+    actions.carry_out(busy.pk, by=by)
+    queue_says("update procrastinate_workers set last_heartbeat = now() - interval '2 minutes'")
+    assert standing(ask(people["rafe"], shot, "kites.count", "sky")) == {"jobs": False}
+
+
+def test_work_that_was_lost_in_the_middle_is_begun_again(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    Job.objects.filter(pk=job.pk).update(state=State.WORKING, changed=timezone.now() - timedelta(minutes=2))
+    queue_says("delete from procrastinate_jobs")
+    assert actions.requeue_lost() == 1
+    actions.carry_out(job.pk, again=False)
+    assert kind.seen == [1, 2, 3, 4, 5]

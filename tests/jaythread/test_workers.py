@@ -10,12 +10,13 @@ import pytest
 
 from jaythread.delivery import actions
 from jaythread.delivery.models import Chunk, Delivery
+from jaythread.jobs.models import Job
 from roto.package.recipe import Recipe
 
-from ..conftest import trace
+from ..conftest import ask, trace
 
 pytestmark = pytest.mark.django_db(transaction=True)
-COMMAND = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1", "--fetch-job-polling-interval", "0.1"]
+COMMAND = [sys.executable, "manage.py", "worker", "--polling", "0.1"]
 
 
 @pytest.fixture
@@ -62,3 +63,25 @@ def test_a_worker_is_killed_and_another_takes_its_chunk_up(shot, people, started
     it.refresh_from_db()
     assert (it.state, it.wrong) == ("proved", []) and it.frames.filter(done=True).count() == 8
     assert {name: when for name, when in there().items() if name in kept} == kept
+
+
+def test_a_check_goes_back_to_the_worker_that_has_the_frames_in_memory(shot, people, started):
+    trace(shot, people["rafe"])
+    matte, workers = shot.mattes.get(), [started(), started()]
+    seen = []
+    for _ in range(6):
+        job = ask(people["rafe"], shot, "check.read", matte.pk)
+        until(lambda: not Job.objects.get(pk=job.pk).busy)
+        job.refresh_from_db()
+        assert job.state == "done"
+        seen.append((job.worker, job.near))
+    assert len(set(seen)) == 1 and seen[0][1].startswith("near."), "one of the two does it each time"
+
+    for one in workers:
+        one.kill()
+        one.wait()
+    job = ask(people["rafe"], shot, "check.read", matte.pk)
+    started()
+    until(lambda: not Job.objects.get(pk=job.pk).busy, 20.0)
+    job.refresh_from_db()
+    assert (job.state, job.worker == seen[0][0]) == ("done", False), "nobody waits for a worker that is gone"
