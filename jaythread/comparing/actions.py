@@ -28,6 +28,7 @@ WIDE = 1280
 CURVES = ("area", "x", "y", "outline", "edge", "pieces")
 """what is told of a frame over time"""
 NO_MATTE = "It has no matte on this frame."
+SAME = Difference(more=0.0, less=0.0, worst=0.0, box=None)
 _told: LRUCache[tuple[str, str], Difference] = LRUCache(40_000)
 _read: LRUCache[str, dict[str, float | None]] = LRUCache(20_000)
 _pixels: LRUCache[tuple[str, tuple[int, int]], Pixels] = LRUCache(128 << 20, getsizeof=lambda pixels: pixels.nbytes)
@@ -70,27 +71,39 @@ def amounts(user: User, shot_id: int, matte_id: uuid.UUID, one: str, other: str,
 
 
 def _row(shot: Shot, one: Side, other: Side, frame: int) -> dict[str, Any]:
+    found: Difference | None = SAME
     keys = (one.key(frame), other.key(frame))
-    if not all(keys):
-        stands = "none" if not any(keys) else "only one" if keys[0] else "only other"
+    if keys[0] != keys[1] or not keys[0]:
+        found = _difference(shot, one, other, frame) if all(keys) else None
+    if found is None:
+        there = [_at_hand(shot, side, frame) is not None for side in (one, other)]
+        stands = "none" if not any(there) else "only one" if there[0] else "only other"
         return {"frame": frame, "stands": stands, "more": 0.0, "less": 0.0, "worst": 0.0, "box": None}
-    found = Difference(more=0.0, less=0.0, worst=0.0, box=None) if keys[0] == keys[1] else _difference(shot, one, other, frame)
     return {
         "frame": frame, "stands": "differs" if found.box else "same", "more": round(found.more, 2), "less": round(found.less, 2),
         "worst": round(found.worst, 4), "box": found.box,
     }  # fmt: skip
 
 
-def _difference(shot: Shot, one: Side, other: Side, frame: int) -> Difference:
+def _at_hand(shot: Shot, side: Side, frame: int) -> Pixels | None:
+    """None also where its file is gone, or cannot be read."""
+    try:
+        return _alpha(shot, side, frame)
+    except NotThere:
+        return None
+
+
+def _difference(shot: Shot, one: Side, other: Side, frame: int) -> Difference | None:
+    """None where a side has no matte on this frame."""
     key = (one.key(frame), other.key(frame))
     with _lock:
         found = _told.get(key)
     if found is None:
-        pixels = [_alpha(shot, side, frame) for side in (one, other)]
+        pixels = [_at_hand(shot, side, frame) for side in (one, other)]
         if pixels[0] is None or pixels[1] is None:
-            raise NotThere(NO_MATTE)
+            return None
         try:
-            found = differences.difference(pixels[0], pixels[1])
+            found = differences.difference(pixels[0], pixels[1], max(one.loses, other.loses))
         except BadPicture as error:
             raise Refused(error.message) from error
         with _lock:

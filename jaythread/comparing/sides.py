@@ -19,6 +19,7 @@ from jaythread.desk.models import Matte
 from jaythread.errors import NotThere
 from jaythread.productions.models import Shot
 from jaythread.review import past
+from roto.check import differences
 from roto.exchange import document
 from roto.matte.modes import SOLVE
 from roto.matte.render import render
@@ -31,12 +32,13 @@ Pixels = NDArray[np.uint16]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Side:
     """One of the two. says: what it is called. key: names what a frame of it is made from; "" where it has none. alpha: the matte (h, w) of
-    a frame, 65535 being covered; None where it has none."""
+    a frame, 65535 being covered; None where it has none. loses: how far its files may be from what was put into them, 0..1."""
 
     id: str
     says: str
     key: Callable[[int], str]
     alpha: Callable[[int], Pixels | None]
+    loses: float = 0.0
 
 
 def choices(shot: Shot, matte: Matte) -> list[dict[str, str]]:
@@ -87,16 +89,24 @@ def _of_shapes(shot: Shot, said: str, says: str, core: CoreMatte) -> Side:
 
 
 def _of_package(shot: Shot, said: str, package: Delivery) -> Side:
-    """Its files as they were sent; of a movie whose pictures are not kept, the shapes that it was made from."""
-    says = f"package {package.version}"
+    """Its files as they were sent; where these are composed pictures, the shapes that it was made from."""
+    says, kind = f"package {package.version}", package.core_recipe.kind
     rows = {row.frame: row for row in package.frames.all()}
-    if package.core_recipe.kind.movie:
+    if not sent.holds_matte(package):
         return _of_shapes(shot, said, f"{says} (its shapes)", document.loads(package.document))
+
+    def key(frame: int) -> str:
+        if frame not in rows:
+            return ""
+        own = kind.movie or not rows[frame].key  # of stills, the same picture has the same key in each package
+        return f"{f'package {package.pk} {frame}' if own else rows[frame].key} sent"
 
     def alpha(frame: int) -> Pixels | None:
         return sent.matte(package, rows[frame]) if frame in rows else None
 
-    return Side(id=said, says=says, key=lambda f: f"{rows[f].key or f'package {package.pk} {f}'} sent" if f in rows else "", alpha=alpha)
+    if kind.tolerance * 65535 > differences.SAME:
+        says += f" ({kind.says.partition(' (')[0]}: what that loses is not counted)"
+    return Side(id=said, says=says, key=key, alpha=alpha, loses=kind.tolerance)
 
 
 def _of_files(said: str, row: Brought) -> Side:

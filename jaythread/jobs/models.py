@@ -25,8 +25,8 @@ class Job(models.Model):
 
     kind: a name of `registry.KINDS`. subject: what it is about, the id of a track, a matte, a line of a stack or a plate. settings: how it
     was asked for. done, total: how far it is, mostly in frames. partial: what is found so far, for whoever looks on. message: the
-    sentence that it ended with. changed: when anything of this was last told. worker, near: who carried it out, as the queue knows them, and
-    the queue of their own.
+    sentence that it ended with. changed: when anything of this was last told. worker, near: who carried it out, as the queue knows
+    them, and the queue of their own.
     """
 
     kind = models.CharField(max_length=40)

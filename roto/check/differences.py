@@ -35,12 +35,13 @@ class Difference:
         return self.more + self.less
 
 
-def difference(one: Matte, other: Matte) -> Difference:
-    """How `other` differs from `one`, uint16 (h, w), 65535 being covered. BadPicture where the sizes differ."""
+def difference(one: Matte, other: Matte, loses: float = 0.0) -> Difference:
+    """How `other` differs from `one`, uint16 (h, w), 65535 being covered. loses: differences of alpha up to this, 0..1, are what a kind of
+    file loses, and none. BadPicture where the sizes differ."""
     if one.shape != other.shape:
         raise BadPicture(f"They differ in size: {one.shape[1]} x {one.shape[0]} and {other.shape[1]} x {other.shape[0]} pixels.")
     apart = cv2.absdiff(one, other)
-    apart[apart <= SAME] = 0
+    apart[apart <= max(SAME, round(loses * 65535))] = 0
     across, down = cv2.reduce(apart, 0, cv2.REDUCE_MAX).ravel(), cv2.reduce(apart, 1, cv2.REDUCE_MAX).ravel()
     x, y = np.flatnonzero(across), np.flatnonzero(down)
     if not len(x):

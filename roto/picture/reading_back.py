@@ -243,7 +243,7 @@ def movie_frames(path: Path, found: Found) -> Iterator[NDArray[Any]]:
     width, height = found.size
     program = other_reader()
     if not program:
-        yield from _movie_here(path, found)
+        yield from movie_from(path, found)
         return
     decoder = ["-c:v", "libvpx-vp9"] if "vp9" in str(found.more.get("codec")) else []
     command = [program, "-v", "error", "-xerror", *decoder, "-i", str(path), "-f", "rawvideo"]
@@ -264,14 +264,21 @@ def movie_frames(path: Path, found: Found) -> Iterator[NDArray[Any]]:
             process.kill()
 
 
-def _movie_here(path: Path, found: Found) -> Iterator[NDArray[Any]]:
-    """As `movie_frames`, by PyAV. Always by way of 16 bits: its scaler spoils the last columns of 8-bit RGBA of some widths."""
+def movie_from(path: Path, found: Found, begin: int = 0) -> Iterator[NDArray[Any]]:
+    """As `movie_frames`, by PyAV, from a frame on, counted from 0; what comes before it is read only as far as the file asks for it.
+    Nothing where it has no such frame. Always by way of 16 bits: its scaler spoils the last columns of 8-bit RGBA of some widths."""
     try:
         with av.open(str(path)) as file:
             stream = file.streams.video[0]
             vp9 = av.CodecContext.create("libvpx-vp9", "r") if "vp9" in str(found.more.get("codec")) else None
+            step = 1 / (found.rate * stream.time_base) if found.rate and stream.time_base else Fraction(1)
+            first = (stream.start_time or 0) + round((begin - Fraction(1, 4)) * step)  # times of some files are rounded
+            if begin:
+                file.seek(round(first + step / 2), stream=stream)
             for packet in file.demux(stream):
                 for frame in vp9.decode(packet) if vp9 is not None else packet.decode():
+                    if begin and (frame.pts is None or frame.pts < first):
+                        continue
                     pixels: NDArray[Any] = frame.reformat(format="rgba64le", threads=1).to_ndarray()
                     yield pixels if found.depth != "8" else (pixels >> 8).astype(np.uint8)
     except UNREADABLE as error:

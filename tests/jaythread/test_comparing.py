@@ -1,5 +1,7 @@
 """Two states of a matte held against each other: now, a mark, a moment, a package, a matte from elsewhere."""
 
+from fractions import Fraction
+
 import cv2
 import numpy as np
 import pytest
@@ -9,6 +11,7 @@ from jaythread.delivery import actions as delivery
 from jaythread.errors import NotThere
 from jaythread.review import past
 from roto.package.recipe import Recipe
+from roto.picture.movie_writing import write_movie
 
 from ..conftest import FIRST, LAST, edited, trace
 from .test_brought import bring, still
@@ -57,6 +60,42 @@ def test_a_package_of_8_bits_is_the_same_as_what_it_was_made_from_and_differs_af
         assert {r["stands"] for r in rows.values()} == {"same"}, how
     then = all_amounts(people["rafe"], shot, matte, f"package {package.pk}", f"mark {mark.pk}")
     assert {f for f, r in then.items() if r["stands"] == "differs"} == {1005, 1006, 1007, 1008}
+
+
+@pytest.mark.parametrize("form", ["prores", "vp9", "ffv1", "h264"])
+def test_a_movie_is_compared_by_its_own_pictures(moved, people, form):
+    shot, matte, mark = moved
+    package = delivery.ask(people["rafe"], shot.pk, matte.pk, recipe=Recipe(format=form, pattern="{shot}_{matte}_{version}"))
+    delivery.deliver(package.pk)
+    rows = all_amounts(people["rafe"], shot, matte, f"package {package.pk}", "now")
+    assert {r["stands"] for r in rows.values()} == {"same"}, "what the format loses is no difference"
+    then = all_amounts(people["rafe"], shot, matte, f"package {package.pk}", f"mark {mark.pk}")
+    assert {f for f, r in then.items() if r["stands"] == "differs"} == {1005, 1006, 1007, 1008}
+
+
+def test_of_a_movie_its_file_is_looked_at_and_not_what_it_was_made_from(moved, people):
+    shot, matte, _ = moved
+    package = delivery.ask(people["rafe"], shot.pk, matte.pk, recipe=Recipe(format="ffv1", pattern="{shot}_{matte}_{version}"))
+    delivery.deliver(package.pk)
+    (movie,) = package.package.glob("*.mkv")
+    write_movie(movie, "ffv1", [np.zeros((shot.height, shot.width), np.uint16)] * (LAST - FIRST), Fraction(24))
+    rows = all_amounts(people["rafe"], shot, matte, "now", f"package {package.pk}")
+    assert rows.pop(LAST)["stands"] == "only one", "it has a frame less than it ought to"
+    assert {r["stands"] for r in rows.values()} == {"differs"} and all(r["more"] == 0 < r["less"] for r in rows.values())
+    with pytest.raises(NotThere, match="no frame 8"):
+        actions.picture(people["rafe"], shot.pk, matte.pk, f"package {package.pk}", LAST)
+    movie.unlink()
+    with pytest.raises(NotThere, match="movie of this package is not there"):
+        actions.picture(people["rafe"], shot.pk, matte.pk, f"package {package.pk}", LAST)
+
+
+def test_a_package_of_composed_pictures_is_compared_by_its_shapes_and_says_so(moved, people):
+    shot, matte, mark = moved
+    package = delivery.ask(people["rafe"], shot.pk, matte.pk, recipe=Recipe(format="png8", content="over", colour=(0.2, 0.4, 0.6)))
+    delivery.deliver(package.pk)
+    told = actions.amounts(people["rafe"], shot.pk, matte.pk, f"package {package.pk}", f"mark {mark.pk}", None)
+    assert told["one"] == f"package {package.version} (its shapes)"
+    assert {r["frame"] for r in told["frames"] if r["stands"] == "differs"} == {1005, 1006, 1007, 1008}
 
 
 def test_a_package_of_some_frames_has_the_others_on_one_side_only(moved, people):

@@ -71,7 +71,7 @@ def test_a_check_goes_back_to_the_worker_that_has_the_frames_in_memory(shot, peo
     seen = []
     for _ in range(6):
         job = ask(people["rafe"], shot, "check.read", matte.pk)
-        until(lambda: not Job.objects.get(pk=job.pk).busy)
+        until(lambda pk=job.pk: not Job.objects.get(pk=pk).busy)
         job.refresh_from_db()
         assert job.state == "done"
         seen.append((job.worker, job.near))

@@ -97,6 +97,23 @@ def test_a_movie_as_another_program_sees_it(tmp_path, key):
             assert np.abs(frame[solid][:, :3] - plate(k)[solid] / 255).mean() < 0.01
 
 
+@pytest.mark.parametrize("key", [k for k in FORMATS if FORMATS[k].movie])
+def test_a_movie_is_read_from_any_frame_on(tmp_path, monkeypatch, key):
+    how = recipe_of(key, "straight" if FORMATS[key].alpha else "over")
+    moving = [np.roll(plate(1), 9 * k, axis=1) for k in range(40)]  # longer than the distance of whole pictures in some kinds
+    pictures = [np.dstack([p, np.roll(p[..., 0], 5, axis=0)]) if how.kind.alpha else p for p in moving]
+    path = tmp_path / f"kite{how.kind.ending}"
+    make.write_movie(path, key, pictures, Fraction(24000, 1001))
+    monkeypatch.setattr(reading_back, "other_reader", lambda: "")
+    found = reading_back.movie_header(path)
+    whole = list(reading_back.movie_frames(path, found))
+    assert len(whole) == 40
+    for at in (0, 1, 7, 23, 38, 39):
+        rest = list(reading_back.movie_from(path, found, at))
+        assert len(rest) == 40 - at and all(np.array_equal(one, other) for one, other in zip(rest, whole[at:], strict=True)), at
+    assert list(reading_back.movie_from(path, found, 40)) == []
+
+
 @pytest.mark.parametrize("reader", ["another program, if there is one", "the library that wrote it"])
 @pytest.mark.parametrize("key", ["prores", "vp9", "h264"])
 @pytest.mark.parametrize("size", [(177, 99), (178, 99), (177, 100)])
