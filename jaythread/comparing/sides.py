@@ -21,10 +21,8 @@ from jaythread.productions.models import Shot
 from jaythread.review import past
 from roto.check import differences
 from roto.exchange import document
-from roto.matte.modes import SOLVE
 from roto.matte.render import render
 from roto.matte.stack import Matte as CoreMatte
-from roto.package.cache_keys import matte_keys
 
 Pixels = NDArray[np.uint16]
 
@@ -77,10 +75,7 @@ def side(shot: Shot, matte: Matte, said: str) -> Side:
 
 def _of_shapes(shot: Shot, said: str, says: str, core: CoreMatte) -> Side:
     solver = ShotFringes(shot, wait=False, steady=False)
-    shapes = matte_keys(core, range(shot.first, shot.last + 1), solver)
-    # a fringe that was steadied since is another picture of the same shapes
-    steadied = [set(solver.standing(core, at)) for at, entry in enumerate(core.entries) if entry.mode == SOLVE]
-    keys = {frame: f"{key} {[frame in there for there in steadied]}" for frame, key in shapes.items()}
+    keys = solver.frame_keys(core, range(shot.first, shot.last + 1))
 
     def alpha(frame: int) -> Pixels:
         return np.asarray(render(core, frame, threads=2, depth="16", fringes=solver.ready(core)).alpha, dtype=np.uint16)

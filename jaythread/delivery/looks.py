@@ -8,19 +8,18 @@ from jaythread.desk.document import core_cache, lookups
 from jaythread.desk.models import Matte as MatteRow
 from jaythread.desk.models import Tryout
 from jaythread.errors import Refused
-from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
+from jaythread.tryouts.naming import names_of
 from jaythread.tryouts.sources import matte_row, sources_of
 from roto.errors import BadTryout
 from roto.exchange.document import track_from_json, track_to_json
 from roto.matte.render import render
 from roto.matte.stack import Matte
 from roto.package.anomalies import Odd
-from roto.package.cache_keys import matte_keys
 from roto.package.compose import Look
 from roto.tryout import document
 from roto.tryout.compose import compose
-from roto.tryout.frame_keys import Names, frame_key
+from roto.tryout.frame_keys import frame_key
 from roto.tryout.model import Clip
 from roto.tryout.placing import Picture
 from roto.tryout.sentences import shown
@@ -57,24 +56,7 @@ def look_of(shot: Shot, data: dict[str, Any], mattes: tuple[Matte, ...]) -> Look
     own = dict(zip(data["mattes"], mattes, strict=True))
     tracks = {row["id"]: track_from_json(row, f"tracks[{k}]") for k, row in enumerate(data["tracks"])}
     sources = sources_of(shot, core, own, tracks, whole=True)
-    plates = {"": shot.plates.filter(state=State.READY).first()}
-    for plate in Plate.objects.filter(shot__production=shot.production_id, shot__name__in=core.clips() - {""}, state=State.READY).order_by(
-        "version"
-    ):
-        plates[plate.shot.name] = plate
-
-    def named(name: str, frame: int) -> str:
-        plate = plates.get(name)
-        return f"{plate.pk} {frame - plate.offset} {plate.space}" if plate else "none"
-
-    def matte_named(name: str, matte_id: str, frame: int, grow: float) -> str:
-        it = own.get(matte_id) if not name else None
-        if it is None:
-            other = Shot.objects.get(production=shot.production_id, name=name) if name else shot
-            it = core_cache.matte(other, matte_row(other, matte_id))
-        return f"{matte_keys(it, [frame])[frame]} {grow}"
-
-    names = Names(picture=named, matte=matte_named, graphic=lambda file: file)
+    names = names_of(shot, core, own)
 
     def picture(frame: int) -> Picture:
         return compose(core, sources, frame)

@@ -16,6 +16,7 @@ from jaythread.errors import NotThere, Refused
 from jaythread.front_door import shot_name
 from jaythread.productions.models import Production, Shot
 from jaythread.productions.policies import User, require, shot_for
+from jaythread.tryouts import ahead
 
 KEPT = timedelta(days=30)
 """how long a removed shot may be brought back"""
@@ -90,5 +91,6 @@ def _clear(shot: Shot) -> list[Path]:
         delivery.sendings.all().delete()
     deliveries.delete()
     Edit.objects.filter(shot=shot).update(reverses=None)
+    pk, tried = shot.pk, ahead.folder_of(shot)
     shot.delete()
-    return [*folders, Path(default_storage.path(f"fringes/{shot.pk}"))]
+    return [*folders, Path(default_storage.path(f"fringes/{pk}")), tried]

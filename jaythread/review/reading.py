@@ -15,7 +15,6 @@ from jaythread.productions.models import Shot
 from jaythread.review import judging
 from jaythread.review.models import FrameCheck
 from jaythread.review.reader import Reader, others
-from roto.matte.modes import SOLVE
 from roto.package.cache_keys import matte_keys
 
 METHOD = "3"
@@ -44,11 +43,8 @@ def keys_of(shot: Shot, row: Matte, plate: Plate | None) -> Keys:
     frames = range(first, last + 1)
     core = core_cache.matte(shot, row)
     solver = ShotFringes(shot, wait=False, steady=False)
-    shapes = matte_keys(core, frames, solver)
     common = f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0}"
-    # a fringe that was steadied since is another picture of the same shapes
-    steadied = [set(solver.standing(core, at)) for at, entry in enumerate(core.entries) if entry.mode == SOLVE]
-    own = {f: f"{shapes[f]} {[f in there for there in steadied]}" for f in frames}
+    own = solver.frame_keys(core, frames)
     around = {f: _mixed(common, *(own.get(k, "") for k in (f - 1, f, f + 1))) for f in frames}
     beside = [matte_keys(core_cache.matte(shot, other), frames) for other in others(shot, row)]
     chosen = [f for f in frames if (f - first) % EVERY == min(EVERY // 2, (last - first) // 2)]

@@ -13,7 +13,7 @@ from jaythread.desk.api.schemas import MadeOut
 from jaythread.desk.edit import commands
 from jaythread.desk.edit.types import Frame
 from jaythread.productions.policies import shot_for
-from jaythread.tryouts import actions, advice, graphics, pictures
+from jaythread.tryouts import actions, advice, ahead, graphics, pictures
 from roto.package.names import safe
 from roto.picture.stills import encode_picture
 from roto.tryout import compose
@@ -86,7 +86,11 @@ class AdviceOut(TypedDict):
 
 
 def _image(pixels: Any, whole: bool) -> HttpResponse:
-    reply = HttpResponse(encode_picture(pixels, ".png" if whole else ".jpg"), content_type="image/png" if whole else "image/jpeg")
+    return _picture(encode_picture(pixels, ".png" if whole else ".jpg"), "image/png" if whole else "image/jpeg")
+
+
+def _picture(data: bytes, kind: str) -> HttpResponse:
+    reply = HttpResponse(data, content_type=kind)
     reply["Cache-Control"] = "no-store"
     return reply
 
@@ -114,9 +118,10 @@ def tryout_picture(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID, bod
 
 @router.get("/shots/{shot_id}/tryouts/{tryout_id}/frames/{frame}")
 def tryout_frame(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID, frame: Frame, width: Width = 960) -> HttpResponse:
-    """The same at an address, for pages that show it small."""
+    """The same at an address, for pages that show it small, and for playing: as it was made ahead, where it was."""
     shot, row = pictures.tryout_for(request.user, shot_id, tryout_id, "look")
-    return _image(pictures.picture(shot, row, frame, width), False)
+    found = ahead.kept(shot, row, frame, width)
+    return _image(pictures.picture(shot, row, frame, width), False) if found is None else _picture(found, "image/jpeg")
 
 
 @router.get("/shots/{shot_id}/tryouts/{tryout_id}/values", response=ValuesOut)

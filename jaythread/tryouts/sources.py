@@ -2,6 +2,8 @@
 
 import threading
 import uuid
+from contextlib import suppress
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -51,8 +53,21 @@ def sources_of(
         for name in plates
     }
 
+    def hold(name: str, matte_id: str) -> _Held:
+        shot, core = shots[name], None if name else (mattes or {}).get(matte_id)
+        found = core if core is not None else core_cache.matte(shot, matte_row(shot, matte_id))
+        fringes = ShotFringes(shot, wait=whole or solve, steady=whole).ready(found)
+        return _Held(shot=shot, id=matte_id, core=found, changed=core is not None, whole=whole, fringes=fringes)
+
+    held: dict[tuple[str, str], _Held] = {}
+    for one in tryout.throughs():
+        with suppress(BadTryout, KeyError):  # said when it is asked for
+            held[one] = hold(*one)
+
     def matte(name: str, matte_id: str, frame: int, grow: float) -> NDArray[np.float32]:
-        return _alpha(shots[name], matte_id, frame, grow, None if name else (mattes or {}).get(matte_id), whole, solve)
+        if (name, matte_id) not in held:
+            held[name, matte_id] = hold(name, matte_id)
+        return _alpha(held[name, matte_id], frame, grow)
 
     return Sources(
         films=films,
@@ -95,18 +110,29 @@ def _by_table(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
     return np.asarray(cv2.LUT(np.ascontiguousarray(pixels), _TABLE), np.float32)
 
 
-def _alpha(shot: Shot, matte_id: str, frame: int, grow: float, instead: CoreMatte | None, whole: bool, solve: bool) -> NDArray[np.float32]:
-    """A matte of a frame, its outlines grown by so many px. instead: of the saved one."""
-    key = (matte_id, shot.revision, frame, grow)
-    if instead is None and not whole:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Held:
+    """A matte looked up: threads that compose do not talk to the database. changed: it is not as it is saved. whole: as it is delivered."""
+
+    shot: Shot
+    id: str
+    core: CoreMatte
+    changed: bool
+    whole: bool
+    fringes: ShotFringes
+
+
+def _alpha(held: _Held, frame: int, grow: float) -> NDArray[np.float32]:
+    """A matte of a frame, its outlines grown by so many px."""
+    keep = not held.changed and not held.whole
+    key = (held.id, held.shot.revision, frame, grow)
+    if keep:
         with _lock:
             if (found := _alphas.get(key)) is not None:
                 return found.astype(np.float32) / np.float32(65535)
-    core = instead if instead is not None else core_cache.matte(shot, matte_row(shot, matte_id))
-    core = core.grown(grow)
-    solver = ShotFringes(shot, wait=whole or solve, steady=whole)
-    made = render(core, frame, threads=2, depth="16", fringes=solver, cap=8 if instead is not None and not whole else None)
-    if instead is None and not whole and FRINGE[made.fringe] in ("none", "steady"):
+    quick = held.changed and not held.whole
+    made = render(held.core.grown(grow), frame, threads=2, depth="16", fringes=held.fringes, cap=8 if quick else None)
+    if keep and FRINGE[made.fringe] in ("none", "steady"):
         with _lock:
             _alphas[key] = made.alpha
     return made.alpha.astype(np.float32) / np.float32(65535)

@@ -64,6 +64,11 @@ class Tryout:
         """The mattes that it names."""
         return {line.through.matte for line in self.lines if line.through is not None}
 
+    def throughs(self) -> set[tuple[str, str]]:
+        """The mattes that it is seen through, each with the shot that it is of; "" is this one."""
+        found = [(line.shows, line.through) for line in self.lines if line.through is not None]
+        return {(shows.shot if through.along and isinstance(shows, Clip) else "", through.matte) for shows, through in found}
+
     def clips(self) -> set[str]:
         """The shots whose plates it shows; "" is this one."""
         return {line.shows.shot for line in self.lines if isinstance(line.shows, Clip)}

@@ -1,22 +1,26 @@
 """Tryouts as they are begun, edited, shown, taken back, copied, and what they say of themselves."""
 
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 
 import cv2
 import numpy as np
 import pytest
+from django.test import Client
 
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Tryout
 from jaythread.desk.view import serializers
 from jaythread.errors import Conflict, NotThere, Refused
+from jaythread.jobs import actions as jobs
 from jaythread.plates import actions as plates
-from jaythread.tryouts import actions, advice, pictures
+from jaythread.tryouts import actions, advice, ahead, pictures
 from roto.errors import BadTryout
+from roto.picture.stills import encode_picture
 from roto.tryout import document
 from roto.tryout.beginnings import BEGINNINGS
 
-from ..conftest import FIRST, LAST, command, edited, trace, write_stills
+from ..conftest import FIRST, LAST, ask, carry_out, command, edited, trace, write_stills
 
 pytestmark = pytest.mark.django_db
 KITE = ((8, 18), (33, 18), (33, 43), (8, 43))  # around the little kite on the first frame
@@ -213,3 +217,78 @@ def test_bad_lines_are_plain_sentences_and_nothing_is_stored(traced, rafe):
         with pytest.raises(BadTryout, match=says):
             edited(rafe, traced, do="tryout line", tryout=str(row.pk), line={**words, **wrong})
     assert Tryout.objects.get().lines == row.lines
+
+
+def made_ahead(rafe, shot, row, begin=FIRST, width=64):
+    job = carry_out(ask(rafe, shot, "tryout.ahead", row.pk, begin=begin, width=width))
+    assert job.state == "done", job.message
+    return {path.name: path.stat().st_mtime_ns for path in (ahead.folder_of(shot) / str(row.pk)).iterdir()}
+
+
+def test_pictures_made_ahead_are_those_that_are_made_when_asked(traced, rafe):
+    row = begun(rafe, traced, "behind")
+    files = made_ahead(rafe, traced, row)
+    assert len(files) == LAST - FIRST + 1
+    for frame in (FIRST, LAST):
+        assert ahead.kept(traced, row, frame, 64) == encode_picture(pictures.picture(traced, row, frame, 64), ".jpg")
+    assert ahead.kept(traced, row, FIRST, 65) is None
+    client = Client()
+    client.force_login(rafe, "django.contrib.auth.backends.ModelBackend")
+    served = client.get(f"/api/shots/{traced.pk}/tryouts/{row.pk}/frames/{LAST}?width=64")
+    assert served.content == ahead.kept(traced, row, LAST, 64)
+
+
+def test_after_an_edit_only_its_own_frames_are_made_again_and_old_ones_go(traced, rafe):
+    row = begun(rafe, traced, "behind")
+    was = made_ahead(rafe, traced, row)
+    assert made_ahead(rafe, traced, row, begin=LAST) == was, "all was there"
+    edited(rafe, traced, do="live", shape=str(traced.shapes.get().pk), ranges=[[FIRST, LAST - 1]])
+    traced.refresh_from_db()
+    now = made_ahead(rafe, traced, row)
+    assert len(now) == len(was) and len(set(now) - set(was)) == 1
+    assert all(now[name] == was[name] for name in set(now) & set(was))
+    lines = [line for line in row.lines if line["through"] is None]
+    edited(rafe, traced, do="tryout", tryout=str(row.pk), lines=lines)
+    row.refresh_from_db()
+    traced.refresh_from_db()
+    assert not set(made_ahead(rafe, traced, row)) & set(now)
+
+
+def test_a_small_size_comes_first_and_what_is_made_stays_when_it_is_stopped(traced, rafe, monkeypatch):
+    row = begun(rafe, traced, "behind")
+    job = ask(rafe, traced, "tryout.ahead", row.pk, begin=FIRST + 2, width=600)
+    assert job.total == 2 * (LAST - FIRST + 1)
+    made, own = [], ahead._compose
+
+    def composed(tryout, sources, frame, path, width):
+        own(tryout, sources, frame, path, width)
+        made.append((frame, width))
+        if len(made) == 3:
+            jobs.cancel(rafe, traced.pk, job.pk)
+
+    monkeypatch.setattr(ahead, "AT_ONCE", 0)  # one after the other
+    monkeypatch.setattr(ahead, "_ahead", lambda pool, tryout, sources, wanted: (Done(composed(tryout, sources, *one)) for one in wanted))
+    monkeypatch.setattr("jaythread.jobs.progress.TELL_EVERY", 0.0)
+    monkeypatch.setattr(ahead, "ThreadPoolExecutor", lambda count: ThreadPoolExecutor(1))
+    assert carry_out(job).state == "cancelled"
+    assert made == [(FIRST + 2, 480), (FIRST + 3, 480), (FIRST + 4, 480)]
+    assert ahead.kept(traced, row, FIRST + 4, 480) and not ahead.kept(traced, row, FIRST + 5, 480)
+
+
+class Done:
+    """What is over already."""
+
+    def __init__(self, what) -> None:
+        self.result = lambda: what
+
+
+def test_what_cannot_be_made_ahead_is_said(traced, rafe):
+    row = begun(rafe, traced, "behind")
+    with pytest.raises(NotThere):
+        ask(rafe, traced, "tryout.ahead", uuid.uuid4(), begin=FIRST)
+    with pytest.raises(Refused, match="width"):
+        ask(rafe, traced, "tryout.ahead", row.pk, begin=FIRST, width=3)
+    job = ask(rafe, traced, "tryout.ahead", row.pk, begin=FIRST, width=64)
+    edited(rafe, traced, do="remove matte", matte=str(traced.mattes.get().pk))
+    done = carry_out(job)
+    assert done.state == "failed" and "is not in KITE_010 any more" in done.message

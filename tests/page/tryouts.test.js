@@ -50,7 +50,7 @@ test("the last thing asked for is shown, and what was asked in between is left o
   });
   globalThis.document = { cookie: "" };
   globalThis.createImageBitmap = async (body) => ({ frame: JSON.parse(body).frame });
-  const film = new Film("/x", [1, 9], () => 960);
+  const film = new Film("1", "x", [1, 9], () => 960);
   for (const frame of [1, 2, 3, 4]) film.show(frame);
   const settle = () => new Promise((done) => setTimeout(done, 5));
   held.shift()();
@@ -62,4 +62,70 @@ test("the last thing asked for is shown, and what was asked in between is left o
   assert.ok(film.has(1) && film.has(4));
   film.forget();
   assert.equal(film.made, 0);
+});
+
+// A server that makes pictures ahead, one at each look at the work, beginning where it was asked to.
+function server(long, { refuses = 0, waits = false } = {}) {
+  const said = { fetched: [], cancelled: 0, asked: [], job: null };
+  const reply = (data) => ({ ok: true, json: async () => data, blob: async () => data });
+  globalThis.document = { cookie: "" };
+  globalThis.createImageBitmap = async (picture) => picture;
+  globalThis.fetch = async (path, { method, body }) => {
+    if (path.endsWith("/cancel")) {
+      said.cancelled++;
+      said.job = { ...said.job, state: "cancelled" };
+    } else if (method === "POST") {
+      const { kind, subject, settings } = JSON.parse(body);
+      if (refuses-- > 0) {
+        said.job = { id: 7, kind, subject, settings: { begin: 3, width: 900 }, state: "working", done: 0 };
+        return { ok: false, status: 409, json: async () => ({ message: "They are being made already." }) };
+      }
+      said.asked.push(settings);
+      said.job = { id: 8, kind, subject, settings, state: waits ? "waiting" : "working", done: 0 };
+    } else if (path.includes("/frames/")) {
+      const [, frame, width] = path.match(/frames\/(\d+)\?width=(\d+)/).map(Number);
+      said.fetched.push([frame, width]);
+      return reply({ frame, width });
+    } else if (!waits && said.job.state === "working") {
+      const done = Math.min(2 * long, said.job.done + 2);
+      said.job = { ...said.job, done, state: done === 2 * long ? "done" : "working" };
+    }
+    return reply(path.endsWith("/jobs") && method === "GET" ? { jobs: [said.job] } : said.job);
+  };
+  return said;
+}
+
+test("what is made ahead is fetched as it is made: small pictures of all frames from the one in hand on, then those of the screen's size", async () => {
+  const said = server(4);
+  const film = new Film("1", "x", [1, 4], () => 900);
+  const early = [];
+  film.addEventListener("ahead", () => early.push(film.busy && said.fetched.length > film.job.done));
+  await film.ahead(3, () => true);
+  assert.deepEqual(said.asked, [{ begin: 3, width: 900 }]);
+  assert.deepEqual(said.fetched, [480, 900].flatMap((width) => [3, 4, 1, 2].map((frame) => [frame, width])));
+  assert.ok(!early.includes(true), "nothing is asked for before it is there");
+  assert.equal(film.made, 1);
+  film.show(2);
+  assert.equal(film.shown.width, 900);
+  assert.equal(said.cancelled, 0);
+});
+
+test("whoever stops playing has the work stopped; whoever finds it under way joins it", async () => {
+  const said = server(40, { refuses: 1 });
+  let playing = true;
+  const film = new Film("1", "x", [1, 40], () => 900);
+  film.addEventListener("ahead", () => (playing = said.fetched.length < 3));
+  await film.ahead(9, () => playing);
+  assert.deepEqual([said.asked, said.cancelled], [[], 1]);
+  assert.deepEqual(said.fetched.slice(0, 3), [[3, 480], [4, 480], [5, 480]], "in the order in which they are made");
+  assert.ok(!film.has(3), "a small picture is for playing only");
+});
+
+test("work that nobody takes up is not waited for", { timeout: 10000 }, async () => {
+  const said = server(3, { waits: true });
+  let playing = true;
+  const film = new Film("1", "x", [1, 3], () => 480);
+  film.addEventListener("ahead", () => (playing = film.made < 1));
+  await film.ahead(1, () => playing);
+  assert.deepEqual(said.fetched.map(([frame]) => frame).sort(), [1, 2, 3]);
 });

@@ -2,6 +2,7 @@
 
 import os
 import uuid
+from collections.abc import Sequence
 from datetime import timedelta
 from functools import cached_property, lru_cache
 from pathlib import Path
@@ -28,6 +29,7 @@ from roto.matte.matting import fringe
 from roto.matte.modes import SOLVE
 from roto.matte.render import Solved
 from roto.matte.stack import Matte as CoreMatte
+from roto.package.cache_keys import matte_keys
 
 PICTURES = 12
 """plate frames kept in memory while a range is solved: 25 MB each at full HD"""
@@ -115,6 +117,11 @@ class ShotFringes(fringe.Fringes):
         files = Files(self.shot.pk)
         _, steady = self._keys_of(matte, at)
         return [f for f, key in steady.items() if files.has(key)]
+
+    def frame_keys(self, matte: CoreMatte, frames: Sequence[int]) -> dict[int, str]:
+        """By frame, a name for all that it is made from: a fringe that was steadied since is another picture of the same shapes."""
+        steadied = [set(self.standing(matte, at)) for at, entry in enumerate(matte.entries) if entry.mode == SOLVE]
+        return {f: f"{key} {[f in there for there in steadied]}" for f, key in matte_keys(matte, frames, self).items()}
 
 
 def place_of(shot: Shot, entry_id: uuid.UUID) -> tuple[StackEntry, CoreMatte, int]:

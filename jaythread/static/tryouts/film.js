@@ -1,9 +1,14 @@
 // Composed frames of a tryout: the one that is looked at, those ahead for playing, and what is dragged meanwhile.
 
-import { call } from "../desk/net/api.js";
+import { call, get, post } from "../desk/net/api.js";
 
 const KEPT = 240; // pictures of the screen's width
-const AT_ONCE = 2; // that are made ahead
+const KIND = "tryout.ahead";
+const [SMALL, WIDEST] = [480, 960]; // px: what is made first, and at most
+const POLL = 250; // ms
+const PATIENCE = 1500; // ms for which somebody is waited for who makes them
+
+const pause = (ms) => new Promise((done) => setTimeout(done, ms));
 
 export class Film extends EventTarget {
   /** @type {Map<number, ImageBitmap>} */
@@ -12,16 +17,21 @@ export class Film extends EventTarget {
   #asking = false;
   /** @type {any} */
   #next = null;
-  #ahead = 0;
+  #rolling = false;
+  /** @type {Map<number, ImageBitmap>} */
+  #small = new Map();
+  /** @type {any} */
+  job = null;
   /** @type {ImageBitmap | null} */
   shown = null;
   trouble = "";
 
-  /** @param {string} path @param {[number, number]} range @param {() => number | null} wide */
-  constructor(path, range, wide) {
+  /** @param {string} shot @param {string} id @param {[number, number]} range @param {() => number | null} wide */
+  constructor(shot, id, range, wide) {
     super();
-    Object.assign(this, { path, range, wide });
-    this.path = path;
+    this.shot = shot;
+    this.id = id;
+    this.path = `/shots/${shot}/tryouts/${id}`;
     this.range = range;
     this.wide = wide;
   }
@@ -30,19 +40,21 @@ export class Film extends EventTarget {
   forget() {
     this.#version++;
     this.#kept.clear();
+    this.#small.clear();
   }
 
   has(frame) {
-    return this.#kept.has(frame);
+    return this.#kept.has(frame) || (this.#rolling && this.#small.has(frame));
   }
 
+  // How much there is to be played, 0 to 1.
   get made() {
-    return this.#kept.size;
+    return Math.min(1, new Set([...this.#kept.keys(), ...this.#small.keys()]).size / (this.range[1] - this.range[0] + 1));
   }
 
   // The picture of a frame, as soon as it is here. more: what else is asked, {draft, bright, without}.
   show(frame, more = null) {
-    const found = more ? null : this.#kept.get(frame);
+    const found = more ? null : this.#kept.get(frame) || (this.#rolling && this.#small.get(frame));
     if (found) {
       this.shown = found;
       return this.dispatchEvent(new Event("shown"));
@@ -78,28 +90,87 @@ export class Film extends EventTarget {
     this.dispatchEvent(new Event("shown"));
   }
 
-  // Make the frames from here on ahead, round and round the range, while `going` says so.
+  // Have the frames from here on made ahead, round and round the range, a small size first, and fetch them, while `going` says so.
   async ahead(from, going) {
-    const [first, last] = this.range;
-    const order = Array.from({ length: last - first + 1 }, (_, k) => first + ((from - first + k) % (last - first + 1)));
+    if (this.#rolling) return;
+    this.#rolling = true;
     const version = this.#version;
+    const on = () => going() && version === this.#version;
+    try {
+      await this.#ask(from);
+      await Promise.all([this.#told(on), ...this.#fetching(on)]);
+    } catch (error) {
+      this.trouble = error.message;
+      this.dispatchEvent(new Event("ahead"));
+    }
+    await this.#leave();
+    this.#rolling = false;
+    if (version !== this.#version && going()) this.ahead(from, going);
+  }
+
+  // The work on the server; where it is under way already, by whomever, that one.
+  async #ask(from) {
+    const settings = { begin: from, width: Math.min(WIDEST, this.wide() || WIDEST) };
+    try {
+      this.job = await post(`/shots/${this.shot}/jobs`, { kind: KIND, subject: this.id, settings });
+    } catch (error) {
+      if (error.status !== 409) throw error;
+      this.job = await this.#newest();
+    }
+  }
+
+  async #newest() {
+    const { jobs } = await get(`/shots/${this.shot}/jobs`);
+    return jobs.find((job) => job.kind === KIND && job.subject === this.id) || null;
+  }
+
+  get busy() {
+    return ["waiting", "working"].includes(this.job?.state);
+  }
+
+  async #told(on) {
+    while (on() && this.busy) {
+      await pause(POLL);
+      this.job = await this.#newest();
+      this.dispatchEvent(new Event("ahead"));
+    }
+  }
+
+  // Two that fetch what is made, in the order in which it is made. Work that nobody takes up is not waited for: then it is made when asked.
+  #fetching(on) {
+    const [first, last] = this.range;
+    const { begin, width } = this.job?.settings || { begin: first, width: WIDEST };
+    const long = last - first + 1;
+    const asked = performance.now();
+    const todo = [SMALL, width].filter((w) => w <= width).flatMap((w) => Array.from({ length: long }, (_, k) => [first + ((begin - first + k) % long), w]));
+    let at = 0;
+    const waits = (index) => (this.job?.state === "working" ? this.job.done <= index : this.busy && performance.now() - asked < PATIENCE);
     const some = async () => {
-      for (let frame = order.shift(); frame !== undefined && going() && version === this.#version; frame = order.shift()) {
-        if (this.#kept.has(frame) || this.#kept.size >= KEPT) continue;
-        try {
-          const picture = await this.#picture(frame, null, Math.min(960, this.wide() || 960));
-          if (version === this.#version) this.#kept.set(frame, picture);
-        } catch (error) {
-          this.trouble = error.message;
-          return;
-        }
+      while (on() && at < todo.length) {
+        const index = at++;
+        const [frame, w] = todo[index];
+        const into = w === SMALL && width > SMALL ? this.#small : this.#kept;
+        while (on() && waits(index)) await pause(POLL / 2);
+        if (!on() || this.#kept.has(frame) || into.has(frame) || into.size >= KEPT) continue;
+        const reply = await call("GET", `${this.path}/frames/${frame}?width=${w}`);
+        const picture = await createImageBitmap(await reply.blob());
+        if (on()) into.set(frame, picture);
         this.dispatchEvent(new Event("ahead"));
       }
     };
-    if (this.#ahead) return;
-    this.#ahead++;
-    await Promise.all(Array.from({ length: AT_ONCE }, some));
-    this.#ahead--;
-    if (version !== this.#version && going()) this.ahead(from, going);
+    return [some(), some()];
+  }
+
+  // Nobody plays any more, or what was to be played is another thing now: what was made stays.
+  async #leave() {
+    try {
+      if (this.busy) await post(`/shots/${this.shot}/jobs/${this.job.id}/cancel`, {});
+      for (let tries = 0; this.busy && tries < 20; tries++) {
+        await pause(POLL);
+        this.job = await this.#newest();
+      }
+    } catch {
+      /* it may have ended by itself, or another one plays it and stops it */
+    }
   }
 }

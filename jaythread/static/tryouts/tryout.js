@@ -27,7 +27,7 @@ function curve(light, first, last) {
 document.addEventListener("alpine:init", () => {
   Alpine.data("trying", () => ({
     ready: false, mayTrace: false, name: "", lines: [], chosen: "", line: null, frame: 0, first: 0, last: 0, rate: 24, playing: false, state: "", trouble: "", told: [],
-    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, pulls: false, offers: OFFERS, light: "", offered: null,
+    mattes: [], tracks: [], clips: [], shots: [], undo: null, redo: null, keysOn: [], made: 0, making: "", pulls: false, offers: OFFERS, light: "", offered: null,
     to: null, toMatte: "", typing: false,
     now: { x: "0", y: "0", turn: "0", size: "100", skew: "0", tall: "100", opacity: "100", angle: "0", speed: "1" },
 
@@ -43,9 +43,9 @@ document.addEventListener("alpine:init", () => {
         shots: data.shots, plate: data.plate,
       });
       this.picture = new Picture(this.$root.querySelector(".picture"), data.shot.size, this);
-      this.film = new Film(`/shots/${shot}/tryouts/${tryout}`, [first, last], () => this.picture.wide);
+      this.film = new Film(shot, tryout, [first, last], () => this.picture.wide);
       this.film.addEventListener("shown", () => this.painted());
-      this.film.addEventListener("ahead", () => (this.made = (this.film.made / (this.last - this.first + 1)).toFixed(3)));
+      this.film.addEventListener("ahead", () => this.madeAhead());
       listen(this);
       await this.take(data);
       this.advise();
@@ -85,6 +85,12 @@ document.addEventListener("alpine:init", () => {
       } catch {
         /* without a connection nothing new is known; the next edit says so */
       }
+    },
+    madeAhead() {
+      const { film } = this;
+      this.made = film.made.toFixed(3);
+      this.making = this.playing && film.busy ? (film.job.state === "waiting" ? "pictures wait to be made" : `making pictures, ${film.job.percent} %`) : "";
+      this.trouble = film.trouble || (film.job?.state === "failed" ? film.job.message : "");
     },
     painted() {
       this.trouble = this.film.trouble;
@@ -353,7 +359,11 @@ document.addEventListener("alpine:init", () => {
     },
     toggle() {
       this.playing = !this.playing;
-      if (!this.playing) return this.sync();
+      this.making = "";
+      if (!this.playing) {
+        this.film.show(this.frame);
+        return this.sync();
+      }
       this.film.ahead(this.frame, () => this.playing);
       const begun = performance.now();
       const from = this.frame - this.first;
