@@ -52,7 +52,7 @@ def fits(shot: Shot, row: Matte) -> dict[int, float]:
 def judge(shot: Shot, row: Matte, whole: bool = False) -> None:
     """Find anew. whole: all is read as it is now; then what is not found any more was put right."""
     off = fits(shot, row)
-    rows = list(row.checks.filter(frame__range=shot.working))
+    rows = list(row.checks.defer("small").filter(frame__range=shot.working))
     found = findings.find([seen(one, off.get(one.frame)) for one in rows], *shot.working, shot.width)
     keys = {one.frame: f"{one.key} {one.edges_key}" for one in rows}
     with transaction.atomic():

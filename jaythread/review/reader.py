@@ -93,9 +93,6 @@ class Reader:
             done = render(self.core, frame, threads=1, depth="8", fringes=self.solver, live=live)
         else:
             done = render_again(was[0], self.core, frame, was[1], live)
-        if live is not None:
-            with _lock:
-                _kept[str(self.row.pk), frame] = self.own[frame], Kept.of(self.core, done)
         alpha = done.alpha
         try:
             picture = None if self.plate is None else _picture(self.plate, frame, whole=False)
@@ -104,6 +101,9 @@ class Reader:
         width = min(SMALL, alpha.shape[1])
         size = (width, max(1, round(alpha.shape[0] * width / alpha.shape[1])))
         read = reading.read(alpha, picture)
+        if live is not None:
+            with _lock:
+                _kept[str(self.row.pk), frame] = self.own[frame], Kept.of(self.core, done, read.box)
         small = png.encode(smaller(alpha, size, read.box))
         look = None if picture is None else motion.ready(picture, alpha, read.box)
         return _Ready(look=look, reading=read, rendered=done, small=small)

@@ -17,12 +17,13 @@ from jaythread.review.models import FrameCheck
 from jaythread.review.reader import Reader, others
 from roto.package.cache_keys import matte_keys
 
-METHOD = "3"
+METHOD = "4"
 """a part of every key: raised when the same frame would be read otherwise"""
 EVERY = 6
 """frames: every so many the edge is held against the plate's, and other mattes against this one"""
 TELL_EVERY = 1.0
 """seconds after which what was found so far is told, unless the rest is there in that time"""
+UNKNOWN = ["", ""]
 KEPT_AT_ONCE = 40
 """frames that are written together"""
 
@@ -66,9 +67,9 @@ def _measure(job: Job, progress: Progress) -> str:
     row = lookups.matte_row(job.shot, job.subject)
     plate = job.shot.plates.first()
     keys = keys_of(job.shot, row, plate)
-    known = {c.frame: (c.key, c.edges_key) for c in row.checks.all()}
-    stale = [f for f, key in keys.frames.items() if known.get(f, ("", ""))[0] != key]
-    edged = [f for f, key in keys.edges.items() if known.get(f, ("", ""))[1] != key]
+    known = {frame: both for frame, *both in row.checks.values_list("frame", "key", "edges_key")}
+    stale = [f for f, key in keys.frames.items() if known.get(f, UNKNOWN)[0] != key]
+    edged = [f for f, key in keys.edges.items() if known.get(f, UNKNOWN)[1] != key]
     progress.begin(len(stale) + len(edged))
     begun = told = time.monotonic()
     done = 0

@@ -107,12 +107,12 @@ def read(alpha: Alpha, picture: NDArray[np.uint8] | None = None) -> Reading:
     part = np.pad(inner, 1)
     moments = cv2.moments(inner)
     area = moments["m00"] / 255
-    around = alpha[max(0, y0 - 1) : y0 + down + 1, max(0, x0 - 1) : x0 + across + 1]
-    counts = np.asarray(cv2.calcHist([around], [0], None, [256], [0, 256]), dtype=np.float32).ravel()
-    outline, edge = _edge(around, counts)
+    beside = alpha[max(0, y0 - 1) : y0 + down + 1, max(0, x0 - 1) : x0 + across + 1]
+    counts = np.asarray(cv2.calcHist([beside], [0], None, [256], [0, 256]), dtype=np.float32).ravel()
+    outline, edge = _edge(beside, counts)
     solid = np.asarray(cv2.threshold(part, 127, 255, cv2.THRESH_BINARY)[1], dtype=np.uint8)
-    pieces, holes, small = _pieces(part, solid, (x0 - 1, y0 - 1))
-    pricks = _holes(255 - part, 255 - solid, (x0 - 1, y0 - 1)) if holes else []
+    pieces, holes, small, around = _pieces(part, solid, (x0 - 1, y0 - 1))
+    pricks = [] if around is None else _holes(255 - part, 255 - solid, (x0 - 1, y0 - 1), around)
     gaps, borders = _gaps(alpha, box)
     gaps = [gap for gap in gaps if picture is None or _goes_on(picture, gap, (width, height))]
     spots = (*small, *pricks, *gaps, *_dirt(inner, counts, (x0, y0), max(7, round(DIRTY * width / 1920))))
@@ -132,11 +132,12 @@ def _edge(inner: Alpha, counts: NDArray[np.float32]) -> tuple[float, float]:
     return length, 6 * mixed / max(length, 1.0)
 
 
-def _pieces(values: Alpha, solid: Alpha, at: tuple[int, int]) -> tuple[int, int, list[Spot]]:
-    """How many pieces and holes there are, and all pieces but the largest, the larger ones first."""
+def _pieces(values: Alpha, solid: Alpha, at: tuple[int, int]) -> tuple[int, int, list[Spot], Box | None]:
+    """How many pieces and holes there are; all pieces but the largest, the larger ones first; and a box that has all holes within its rim,
+    where there are some."""
     contours, tree = cv2.findContours(solid, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     if tree is None:
-        return 0, 0, []
+        return 0, 0, [], None
     parents = tree[0, :, 3]
     outer = sorted(np.flatnonzero(parents < 0).tolist(), key=lambda k: -cv2.contourArea(contours[k]))
     largest = np.concatenate([contours[outer[0]], *(contours[k] for k in np.flatnonzero(parents == outer[0]).tolist())])[:, 0]
@@ -156,13 +157,21 @@ def _pieces(values: Alpha, solid: Alpha, at: tuple[int, int]) -> tuple[int, int,
         beside = ((largest >= (x - BESIDE, y - BESIDE)) & (largest < (x + across + BESIDE, y + down + BESIDE))).all(axis=1).any()
         box = (at[0] + x, at[1] + y, at[0] + x + across, at[1] + y + down)
         spots.append(Spot(what="tuft" if beside else "piece", box=box, size=size))
-    return len(outer), len(contours) - len(outer), sorted(spots, key=lambda spot: -spot.size)
+    rims = [contours[k][:, 0] for k in np.flatnonzero(parents >= 0).tolist()]
+    box = None
+    if rims:
+        low, high = np.min([rim.min(axis=0) for rim in rims], axis=0), np.max([rim.max(axis=0) for rim in rims], axis=0)
+        box = (int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1)
+    return len(outer), len(rims), sorted(spots, key=lambda spot: -spot.size), box
 
 
-def _holes(values: Alpha, empty: Alpha, at: tuple[int, int]) -> list[Spot]:
-    """All holes, the largest first. The ground around the part is none."""
+def _holes(values: Alpha, empty: Alpha, at: tuple[int, int], around: Box) -> list[Spot]:
+    """All holes, the largest first. around: a box of the part that has them within its rim; what touches the rim is ground."""
+    values, empty = (v[around[1] : around[3], around[0] : around[2]] for v in (values, empty))
+    at = at[0] + around[0], at[1] + around[1]
     count, labels, stats, _ = cv2.connectedComponentsWithStats(empty, connectivity=4)
-    found = sorted((k for k in range(1, count) if k != labels[0, 0]), key=lambda k: -stats[k, cv2.CC_STAT_AREA])
+    ground = {0, *labels[0].tolist(), *labels[-1].tolist(), *labels[:, 0].tolist(), *labels[:, -1].tolist()}
+    found = sorted((k for k in range(1, count) if k not in ground), key=lambda k: -stats[k, cv2.CC_STAT_AREA])
     spots = []
     for k in found[:KEPT]:
         x, y, across, down, area = (int(v) for v in stats[k])

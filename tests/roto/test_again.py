@@ -74,3 +74,18 @@ def test_a_quicker_shape_has_the_whole_frame_taken_in_more_steps():
     now = was.with_shape(edits.place(quick, 3, (0.0, 40.0)))
     assert touched_since(was, now, [3])[3][0] > 45 and render(now, 3).samples > render(was, 3).samples
     assert again(was, now) == FRAMES
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.lists(LINES, min_size=2, max_size=6), st.sampled_from([0.0, 180.0, 360.0]),
+    st.integers(0, 80), st.integers(0, 60), st.integers(1, 40), st.integers(1, 20),
+)  # fmt: skip
+def test_a_box_of_a_stack_is_the_crop_of_the_whole_whatever_lies_elsewhere(lines, angle, x, y, across, down):
+    it = matte(*(line(k, *one) for k, one in enumerate(lines)), size=SIZE, angle=angle)
+    box = (x, y, x + across, y + down)
+    for depth in ("float", "16"):
+        whole, part = render(it, 3, depth=depth), render(it, 3, box=box, depth=depth)
+        apart = np.abs(part.alpha.astype(np.float64) - whole.alpha[y : y + down, x : x + across])
+        assert apart.max() <= (1.2e-7 if depth == "float" else 0)  # the last bit of a float, where lines of part opacity lie over all
+        assert (part.samples, part.capped) == (whole.samples, whole.capped)

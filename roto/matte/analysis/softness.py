@@ -112,21 +112,21 @@ def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, win
 
 
 @lru_cache
-def _edges(window: float) -> tuple[Floats, Floats, Floats]:
-    """A grid of edges from 1 inside to 0 outside: (SIGMAS * OFFSETS, N), their sigmas and offsets."""
+def _edges(window: float) -> tuple[NDArray[np.float32], Floats, Floats]:
+    """A grid of edges from 1 inside to 0 outside (N, SIGMAS * OFFSETS), each about its mean and of length 1; their sigmas and offsets."""
     x = np.arange(-window, window + STEP / 2, STEP)
     sigma, offset = np.meshgrid(np.geomspace(0.3, window / 2, SIGMAS), np.linspace(-window / 2, window / 2, OFFSETS), indexing="ij")
     edges = 0.5 - 0.5 * erf((x[None] - offset.reshape(-1, 1)) / (np.sqrt(2) * sigma.reshape(-1, 1)))
-    return edges, sigma.ravel(), offset.ravel()
+    plain = edges - edges.mean(axis=1, keepdims=True)
+    plain /= np.linalg.norm(plain, axis=1, keepdims=True)
+    return np.ascontiguousarray(plain.T, dtype=np.float32), sigma.ravel(), offset.ravel()
 
 
 def _fitted(profiles: Floats, window: float) -> tuple[Floats, Floats, Floats]:
     """Sigma, offset and the share of variance explained (S,) of the best edge, refined between the grid's nodes."""
-    edges, sigma, offset = _edges(window)
-    plain = edges - edges.mean(axis=1, keepdims=True)
-    plain /= np.linalg.norm(plain, axis=1, keepdims=True)
-    data = profiles - profiles.mean(axis=1, keepdims=True)
-    score = (data @ plain.T) ** 2 / np.maximum((data**2).sum(axis=1, keepdims=True), 1e-12)
+    plain, sigma, offset = _edges(window)
+    data = (profiles - profiles.mean(axis=1, keepdims=True)).astype(np.float32)
+    score = ((data @ plain) ** 2 / np.maximum((data**2).sum(axis=1, keepdims=True), 1e-12)).astype(np.float64)
     best = score.argmax(axis=1)
     row, column = best // OFFSETS, best % OFFSETS
     grid = score.reshape(len(score), SIGMAS, OFFSETS)

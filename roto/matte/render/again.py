@@ -1,7 +1,7 @@
 """Frames rendered again after an edit: only the box that the changed shapes touch, the rest as it was."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from roto.matte.modes import MODES, PASS, SOLVE
 from roto.matte.render.boxes import touched_boxes
-from roto.matte.render.exposure import Live
+from roto.matte.render.exposure import Live, live_at
 from roto.matte.render.frame import render
 from roto.matte.render.results import Box, Rendered
 from roto.matte.stack import Entry, Matte
@@ -20,20 +20,24 @@ NOWHERE: Box = (0, 0, 0, 0)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
-    """A whole frame as it was rendered in 8 bits from `matte`: what of it is not 0 (h, w of the box), and what was told with it."""
+    """A whole frame as it was rendered in 8 bits from `matte`: what of it is not 0 (h, w of the box), and what was told with it. corners: by
+    shape, whether its outline has some, where that is known."""
 
     matte: Matte
     alpha: NDArray[np.uint8]
     box: Box
     samples: int
     capped: bool
+    corners: dict[str, bool]
 
     @classmethod
-    def of(cls, matte: Matte, done: Rendered) -> "Kept":
-        """A whole frame of depth 8, kept."""
-        x, y, across, down = cv2.boundingRect(done.alpha)
-        part = done.alpha[y : y + down, x : x + across].copy()
-        return cls(matte=matte, alpha=part, box=(x, y, x + across, y + down), samples=done.samples, capped=done.capped)
+    def of(cls, matte: Matte, done: Rendered, box: Box | None = None) -> "Kept":
+        """A whole frame of depth 8, kept. box: what holds all of it that is not 0, where that is known."""
+        if box is None:
+            x, y, across, down = cv2.boundingRect(done.alpha)
+            box = (x, y, x + across, y + down)
+        part = done.alpha[box[1] : box[3], box[0] : box[2]].copy()
+        return cls(matte=matte, alpha=part, box=box, samples=done.samples, capped=done.capped, corners=done.corners)
 
     def whole(self) -> NDArray[np.uint8]:
         """The frame in the size of the picture."""
@@ -84,10 +88,25 @@ def render_again(kept: Kept, now: Matte, frame: int, touched: Box, live: list[Li
     live: see `render`."""
     whole = (0, 0, *now.size)
     if touched[2] <= touched[0] or touched[3] <= touched[1]:
-        return Rendered(alpha=kept.whole(), box=whole, samples=kept.samples, capped=kept.capped)
+        return Rendered(alpha=kept.whole(), box=whole, samples=kept.samples, capped=kept.capped, corners=kept.corners)
+    known = _corners_now(kept, now)
+    live = [_with_corners(one, known, kept.corners) for one in (live_at(now, [frame])[frame] if live is None else live)]
     part = render(now, frame, box=touched, depth="8", live=live)
     if part.samples != kept.samples:
         return render(now, frame, depth="8", live=live)
     out = kept.whole()
     out[touched[1] : touched[3], touched[0] : touched[2]] = part.alpha
-    return Rendered(alpha=out, box=whole, samples=part.samples, capped=part.capped)
+    return Rendered(alpha=out, box=whole, samples=part.samples, capped=part.capped, corners=known | part.corners)
+
+
+def _corners_now(kept: Kept, now: Matte) -> dict[str, bool]:
+    """What is known of the corners of shapes that are as they were."""
+    same = {b.shape.id for a, b in zip(kept.matte.entries, now.entries, strict=True) if a.shape is b.shape}
+    return {shape: corners for shape, corners in kept.corners.items() if shape in same}
+
+
+def _with_corners(one: Live, known: dict[str, bool], before: dict[str, bool]) -> Live:
+    corners = known.get(one.entry.shape.id)
+    if corners is None:
+        return replace(one, guess=before.get(one.entry.shape.id, False))
+    return replace(one, corners=corners, sure=True)

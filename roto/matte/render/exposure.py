@@ -26,7 +26,8 @@ class Live:
 
     points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
     reaches: (n, 2) of its points, where it varies along the outline; then inner and outer are the largest ones.
-    corners: whether it has any, a crossing with itself or a bend as tight as one included; known once it is flattened.
+    corners: whether it has any, a crossing with itself or a bend as tight as one included; known (`sure`) once it is flattened; until then it
+    may be expected (`guess`), which is looked at before anything is made of it.
     within: the group's line that it counts within.
     """
 
@@ -38,6 +39,8 @@ class Live:
     points: Floats
     way: float
     corners: bool = False
+    sure: bool = False
+    guess: bool = False
     reaches: Floats | None = None
     within: Entry | None = None
 
@@ -84,6 +87,27 @@ class Live:
     def steps(self) -> int:
         """In how many steps its exposure is to be taken."""
         return samples_for(self.way, self.step) if self.kind in (runs.DEEP, runs.VARYING) else crisp_samples(self.way)
+
+    @property
+    def most_steps(self) -> int:
+        """In how many steps at the most, whatever its corners turn out to be."""
+        if self.still:
+            return 1
+        return self.steps if self.sure or self.kind != runs.DEEP else max(self.steps, samples_for(self.way, BLUR_STEP))
+
+    def pad_in(self, steps: int) -> float:
+        """px around its outline within which distances are wanted, where the exposure is taken in so many steps."""
+        return self.pad + (min(self.way, 2.0 * self.way / steps) if self.kind == runs.DEEP else 0.0)
+
+    def misses(self, top: int, bottom: int) -> bool:
+        """Whether it lies in none of the pixel rows [top, bottom), with all that it may reach. An outline lies within its points and
+        tangents; between the moments that are known it may swing out by as much as it travels from one to the next."""
+        y, back, on = self.points[..., 1], self.points[..., 3], self.points[..., 5]
+        high, low = max(0.0, back.max(), on.max()), min(0.0, back.min(), on.min())
+        far = self.pad + self.way + 1.0
+        if not self.still:
+            far += float(np.abs(y[1:] - y[:-1]).max()) + high - low
+        return bool(y.max() + high + far < top or y.min() + low - far > bottom)
 
     def looks(self, shutter: Shutter, frame: int, steps: int) -> Floats:
         """Points (T, n, 6) where `steps` steps of the exposure meet for a deep run, else in the middle of each; T is 1 when it is still."""

@@ -64,7 +64,8 @@ def render(
 ) -> Rendered:
     """Alpha of a matte at a frame.
 
-    box: the part wanted, cut to the picture; the whole picture by default. The bytes equal the same crop of the whole frame.
+    box: the part wanted, cut to the picture; the whole picture by default. The bytes equal the same crop of the whole frame; of
+    floats the last bit may differ where lines of part opacity count beyond their outlines.
     cap: fewer samples of the exposure than the shutter's own cap, for a quick look. threads: rows are shared out among so many.
     depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest), "shown" (bytes in which only what is exactly 0 or
     1 is black or white). fringes: solves those of the stack; NoFringe where there are some and this is not given.
@@ -110,4 +111,5 @@ def _into(out: NDArray[Any], matte: Matte, frame: int, box: Box, live: list[Live
         parts = np.linspace(y0, y1, 2 * threads + 1).astype(int)
         with ThreadPoolExecutor(threads) as pool:
             list(pool.map(lambda begin, end: render_rows(out, begin, end, ready), parts[:-1], parts[1:]))
-    return Rendered(alpha=out, box=box, samples=made.steps, capped=made.capped)
+    corners = {one.entry.shape.id: one.corners for one in made.live if one.sure}
+    return Rendered(alpha=out, box=box, samples=made.steps, capped=made.capped, corners=corners)

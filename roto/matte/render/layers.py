@@ -24,6 +24,9 @@ from roto.matte.render.scanline import Frame
 from roto.matte.stack import Matte
 from roto.tolerances import FLATTEN_COVERAGE, FLATTEN_REACH, LEAST_DEEP, THIN_REACH
 
+NOTHING: Floats = np.zeros((1, 0, 6))
+"""points of an outline that lies elsewhere"""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Layers:
@@ -43,19 +46,51 @@ class Layers:
 
 def layers_of(matte: Matte, frame: int, live: list[Live], top: int, bottom: int) -> Layers:
     """The layers of a frame in the pixel rows [top, bottom). Whether an outline has corners is known once it is flattened; corners may
-    ask for more steps."""
-    while True:
-        steps, capped = steps_of(live, matte.shutter.cap)
-        points = [one.looks(matte.shutter, frame, steps) for one in live]
-        pads = [one.pad + (min(one.way, 2.0 * one.way / steps) if one.kind == runs.DEEP else 0.0) for one in live]
-        flat = _flattened(live, points)
-        geometry, most, cornered = flat.geometry(pads, points, top, bottom)
-        live = [replace(one, corners=True) if sharp and one.kind == runs.DEEP else one for one, sharp in zip(live, cornered, strict=True)]
-        if steps_of(live, matte.shutter.cap)[0] == steps:
-            break
-    last = [len(p) - 1 for p in points]
-    polygons = np.array([[f + min(s, e) for f, e in zip(flat.first, last, strict=True)] for s in range(steps + 1)], dtype=np.int64)
-    return Layers(live=live, steps=steps, capped=capped, geometry=geometry, polygons=polygons, most=most)
+    ask for more steps. An outline that lies in none of these rows is an empty layer, unless its corners could."""
+    apart = [one.misses(top, bottom) for one in live]
+    made = _as_guessed(matte, frame, live, apart, (top, bottom))
+    while made is None:
+        tried, live, _ = _made(matte, frame, live, apart, (top, bottom))
+        made = tried if tried.steps == steps_of(live, matte.shutter.cap)[0] else None
+    return made
+
+
+def _as_guessed(matte: Matte, frame: int, live: list[Live], apart: list[bool], rows: tuple[int, int]) -> Layers | None:
+    """The layers as they are where all that is guessed holds, and nothing else is unknown; else None. An outline that has corners at an
+    end of the exposure has them in however many steps it is looked at."""
+    unknown = [not one.still and one.kind == runs.DEEP and not one.sure for one in live]
+    if not any(unknown) or not all(one.guess for one, open_ in zip(live, unknown, strict=True) if open_):
+        return None
+    wanted = [replace(one, corners=True) if open_ else one for one, open_ in zip(live, unknown, strict=True)]
+    made, _, ends = _made(matte, frame, wanted, apart, rows)
+    held = all(sharp for sharp, open_ in zip(ends, unknown, strict=True) if open_)
+    return replace(made, live=[replace(one, sure=one.sure or open_) for one, open_ in zip(wanted, unknown, strict=True)]) if held else None
+
+
+def _made(
+    matte: Matte, frame: int, live: list[Live], apart: list[bool], rows: tuple[int, int]
+) -> tuple[Layers, list[Live], list[bool]]:
+    """The layers in as many steps as are wanted by what is known; what is known then; and which entries have corners at an end."""
+    steps, capped = steps_of(live, matte.shutter.cap)
+    most = max((one.steps for one in live if not one.still), default=1)
+    left = [away and one.most_steps <= most for one, away in zip(live, apart, strict=True)]
+    points = [NOTHING if out else one.looks(matte.shutter, frame, steps) for one, out in zip(live, left, strict=True)]
+    pads = [0.0 if out else one.pad_in(steps) for one, out in zip(live, left, strict=True)]
+    flat = _flattened(live, points)
+    geometry, longest, corners = flat.geometry(pads, points, *rows)
+    ends = [(f, f + len(p) - 1) for f, p in zip(flat.first, points, strict=True)]
+    known = [
+        one if out else _looked_at(one, bool(corners[begin : end + 1].any())) for one, out, (begin, end) in zip(live, left, ends, strict=True)
+    ]
+    polygons = np.array([[min(begin + s, end) for begin, end in ends] for s in range(steps + 1)], dtype=np.int64)
+    made = Layers(live=known, steps=steps, capped=capped, geometry=geometry, polygons=polygons, most=longest)
+    return made, known, [bool(corners[begin] or corners[end]) for begin, end in ends]
+
+
+def _looked_at(one: Live, sharp: bool) -> Live:
+    if one.kind != runs.DEEP or (one.sure and (one.corners or not sharp)):
+        return one
+    return replace(one, corners=one.corners or sharp, sure=True)
 
 
 def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
@@ -79,13 +114,12 @@ class _Flat:
     varies: NDArray[np.bool_]
     first: list[int]
 
-    def geometry(self, pads: list[float], points: list[Floats], top: int, bottom: int) -> tuple[Geometry, int, list[bool]]:
-        """The edges, by entry as far around as `pads` (px) says; the most of one layer in a row; which entries have corners."""
+    def geometry(self, pads: list[float], points: list[Floats], top: int, bottom: int) -> tuple[Geometry, int, NDArray[np.bool_]]:
+        """The edges, by entry as far around as `pads` (px) says; the most of one layer in a row; which layers have corners."""
         far = np.repeat(np.array(pads), [len(p) for p in points])
         edges, ways, use, starts, corners = edges_of(self.vertices, self.begin, far, self.reach, self.varies)
         rows, items, most = into_rows(edges, starts, far, top, bottom)
-        cornered = [bool(corners[f : f + len(p)].any()) for f, p in zip(self.first, points, strict=True)]
-        return Geometry(edges, ways, use, rows, items), most, cornered
+        return Geometry(edges, ways, use, rows, items), most, corners
 
 
 def _flattened(live: list[Live], points: list[Floats]) -> _Flat:
@@ -96,16 +130,21 @@ def _flattened(live: list[Live], points: list[Floats]) -> _Flat:
     for one, outline in zip(live, points, strict=True):
         distances = one.kind == runs.DEEP or (one.kind == runs.VARYING and one.thinnest > THIN_REACH)
         tolerance = FLATTEN_REACH if distances else FLATTEN_COVERAGE
+        if outline is NOTHING:
+            first.append(len(varies))
+            varies.append(False)
+            begin.append(begin[-1])
+            continue
         flat, starts = flatten(outline, tolerance)
         reach.append(np.zeros((len(flat), 2)) if one.reaches is None else along(outline, flat, starts, tolerance, one.reaches))
         first.append(len(varies))
         varies.extend([one.reaches is not None] * len(outline))
         begin.extend(begin[-1] + starts[1:])
         vertices.append(flat)
-    whole = np.concatenate(vertices)
+    whole = np.concatenate([np.zeros((0, 2)), *vertices])
     if not np.isfinite(whole).all():
         raise BadGeometry("An outline has a point that is not a number.")
-    return _Flat(vertices=whole, reach=np.concatenate(reach), begin=np.array(begin), varies=np.array(varies), first=first)
+    return _Flat(vertices=whole, reach=np.concatenate([np.zeros((0, 2)), *reach]), begin=np.array(begin), varies=np.array(varies), first=first)
 
 
 class _Line(NamedTuple):

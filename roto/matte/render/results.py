@@ -1,6 +1,6 @@
 """What rendering gives, and what it is given of fringes."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 import numpy as np
@@ -24,13 +24,15 @@ FRINGE = ("none", "steady", "by itself", "not solved")
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rendered:
     """alpha: (h, w) of the box, of the depth asked for. samples: steps in which the exposure was taken; capped: whether more were
-    wanted. fringe: how its fringes stand, the worst of them (an index of FRINGE)."""
+    wanted. fringe: how its fringes stand, the worst of them (an index of FRINGE). corners: by shape, whether its outline has some, as far
+    as it was asked."""
 
     alpha: NDArray[Any]
     box: Box
     samples: int
     capped: bool
     fringe: int = 0
+    corners: dict[str, bool] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -127,13 +127,15 @@ def _one_step(row, line, s, box, stack, feathers, layers, geometry, work):
 
 @inlined
 def _mean_of_steps(row, line, used, box, stack, feathers, layers, geometry, work):
-    """The mean over so many steps in a row, into `total`. Returns its columns and the value outside of them."""
-    lo, hi, ground = 0, 0, 0.0
+    """The mean over so many steps in a row, into `total`. Returns its columns and the value outside of them, which is summed up in the same
+    numbers as those within: which columns these are depends on the box."""
+    lo, hi, ground = 0, 0, np.float32(0.0)
     total, cur = work.total, work.cur
     for s in range(used):
-        clo, chi, below = _one_step(row, line, s, box, stack, feathers, layers, geometry, work)
+        clo, chi, outside = _one_step(row, line, s, box, stack, feathers, layers, geometry, work)
+        below = np.float32(outside)
         lo, hi = widen(total, lo, hi, clo, chi, ground)
-        if below != 0.0:
+        if below != np.float32(0.0):
             for x in range(lo, hi):
                 if x < clo or x >= chi:
                     total[x] += below
@@ -142,7 +144,7 @@ def _mean_of_steps(row, line, used, box, stack, feathers, layers, geometry, work
         ground += below
     for x in range(lo, hi):
         total[x] = total[x] / np.float32(used)
-    return lo, hi, ground / used
+    return lo, hi, ground / np.float32(used)
 
 
 @kernel
