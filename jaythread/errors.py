@@ -110,6 +110,17 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpR
     return render(request, "sentence.html", {"message": NotThere().message, "status": 404}, status=404)
 
 
+def not_from_here(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """A form or an edit without the sign that this site's own pages give it."""
+    why = "What was sent did not come from a page of this site as it is now, so nothing was done with it. Load the page again, with cookies allowed."
+    return said(request, NotAllowed(why))
+
+
+def not_understood(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    facts = {"message": "That cannot be understood: the address or what was sent with it is damaged.", "status": 400}
+    return HttpResponse(loader.get_template("sentence.html").render(facts), status=400)
+
+
 def went_wrong(request: HttpRequest) -> HttpResponse:
     """Made without the request: what a page says of whoever looks at it comes from the database, which may be what went wrong."""
     facts = {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}

@@ -113,6 +113,7 @@ PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": ENV.heartbeat}
 SWEEP_WHEN = ENV.sweep_when
 STALLED_AFTER = ENV.stalled_after
 
+CSRF_FAILURE_VIEW = "jaythread.errors.not_from_here"
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],

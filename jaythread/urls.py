@@ -16,7 +16,7 @@ from jaythread.comparing.api import router as comparing_router
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
-from jaythread.errors import answer, too_large
+from jaythread.errors import answer, not_from_here, too_large
 from jaythread.front_door import JsonParser
 from jaythread.guide import pages as guide
 from jaythread.jobs.api import router as jobs_router
@@ -62,6 +62,8 @@ def no_input(request: HttpRequest, error: HttpError) -> HttpResponse:
     """What is no JSON at all, and what else the library itself refuses."""
     if error.status_code == 401:
         return api.create_response(request, {"code": "signed_out", "message": "You are signed out.", "field": None}, status=401)
+    if error.status_code == 403:  # its own sign that an edit comes from a page of this site is all that the library forbids by itself
+        return not_from_here(request)
     return api.create_response(request, {"code": "input.bad", "message": f"{error}.", "field": ""}, status=error.status_code)
 
 
@@ -135,5 +137,6 @@ urlpatterns = [
     path("package/<str:secret>/<str:part>", receiving.linked_part, name="linked-part"),
     path("api/", api.urls),
 ]
+handler400 = "jaythread.errors.not_understood"
 handler404 = "jaythread.errors.not_found"
 handler500 = "jaythread.errors.went_wrong"

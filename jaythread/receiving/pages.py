@@ -116,9 +116,10 @@ def linked_note(request: HttpRequest, secret: str) -> HttpResponse:
 def _page(request: HttpRequest, secret: str, said: dict[str, str], trouble: str = "", status: int = 200) -> HttpResponse:
     link = actions.package_by(secret)
     notes = Note.objects.filter(shot=link.delivery.matte.shot, package=f"{link.delivery.name} version {link.delivery.version}")
+    numbers = dict(link.delivery.frames.values_list("frame", "number"))
     facts = {
         "link": link, "delivery": link.delivery, "words": (link.delivery.package / proof.SUMMARY).read_text(), "secret": secret,
-        "notes": notes.prefetch_related("answers__user"), "said": said, "trouble": trouble,
+        "notes": [(numbers.get(n.frame, n.frame), n) for n in notes.prefetch_related("answers__user")], "said": said, "trouble": trouble,
     }  # fmt: skip
     return cast(HttpResponse, _not_kept(render(request, "receiving/linked.html", facts, status=status)))
 
@@ -138,8 +139,9 @@ def linked_part(request: HttpRequest, secret: str, part: str) -> HttpResponseBas
 
 
 def _not_kept(reply: Any) -> Any:
-    """Neither a shared cache nor the next page is to learn the address."""
+    """Neither a shared cache nor another site is to learn the address. Our own pages may: without it, browsers do not say where a form comes
+    from, and then it is not taken."""
     reply["Cache-Control"] = "private, no-store"
-    reply["Referrer-Policy"] = "no-referrer"
+    reply["Referrer-Policy"] = "same-origin"
     reply["X-Robots-Tag"] = "noindex"
     return reply

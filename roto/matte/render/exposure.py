@@ -26,8 +26,8 @@ class Live:
 
     points: (T, n, 6) at even moments of the exposure, T being 1 when it stands still in it. way: px that it travels at the most.
     reaches: (n, 2) of its points, where it varies along the outline; then inner and outer are the largest ones.
-    corners: whether it has any, a crossing with itself or a bend as tight as one included; known (`sure`) once it is flattened; until then it
-    may be expected (`guess`), which is looked at before anything is made of it.
+    corners: whether it has any, a crossing with itself or a bend as tight as one included; known (`sure`) once it is flattened; until then
+    they may be expected (`guess`), which is looked at before anything is made of it.
     within: the group's line that it counts within.
     """
 

@@ -79,9 +79,8 @@ def _made(
     flat = _flattened(live, points)
     geometry, longest, corners = flat.geometry(pads, points, *rows)
     ends = [(f, f + len(p) - 1) for f, p in zip(flat.first, points, strict=True)]
-    known = [
-        one if out else _looked_at(one, bool(corners[begin : end + 1].any())) for one, out, (begin, end) in zip(live, left, ends, strict=True)
-    ]
+    sharp = [bool(corners[begin : end + 1].any()) for begin, end in ends]
+    known = [one if out else _looked_at(one, has) for one, out, has in zip(live, left, sharp, strict=True)]
     polygons = np.array([[min(begin + s, end) for begin, end in ends] for s in range(steps + 1)], dtype=np.int64)
     made = Layers(live=known, steps=steps, capped=capped, geometry=geometry, polygons=polygons, most=longest)
     return made, known, [bool(corners[begin] or corners[end]) for begin, end in ends]
@@ -141,10 +140,10 @@ def _flattened(live: list[Live], points: list[Floats]) -> _Flat:
         varies.extend([one.reaches is not None] * len(outline))
         begin.extend(begin[-1] + starts[1:])
         vertices.append(flat)
-    whole = np.concatenate([np.zeros((0, 2)), *vertices])
+    whole, soft = (np.concatenate([np.zeros((0, 2)), *some]) for some in (vertices, reach))
     if not np.isfinite(whole).all():
         raise BadGeometry("An outline has a point that is not a number.")
-    return _Flat(vertices=whole, reach=np.concatenate([np.zeros((0, 2)), *reach]), begin=np.array(begin), varies=np.array(varies), first=first)
+    return _Flat(vertices=whole, reach=soft, begin=np.array(begin), varies=np.array(varies), first=first)
 
 
 class _Line(NamedTuple):
