@@ -139,8 +139,8 @@ def linked_part(request: HttpRequest, secret: str, part: str) -> HttpResponseBas
 
 
 def _not_kept(reply: Any) -> Any:
-    """Neither a shared cache nor another site is to learn the address. Our own pages may: without it, browsers do not say where a form comes
-    from, and then it is not taken."""
+    """Neither a shared cache nor another site is to learn the address. Our own pages may: without that, browsers do not say where a form
+    comes from, and then it is not taken."""
     reply["Cache-Control"] = "private, no-store"
     reply["Referrer-Policy"] = "same-origin"
     reply["X-Robots-Tag"] = "noindex"

@@ -20,8 +20,8 @@ NOWHERE: Box = (0, 0, 0, 0)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
-    """A whole frame as it was rendered in 8 bits from `matte`: what of it is not 0 (h, w of the box), and what was told with it. corners: by
-    shape, whether its outline has some, where that is known."""
+    """A whole frame as it was rendered in 8 bits from `matte`: what of it is not 0 (h, w of the box), and what was told with it.
+    corners: by shape, whether its outline has some, where that is known."""
 
     matte: Matte
     alpha: NDArray[np.uint8]
