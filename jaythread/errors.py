@@ -112,8 +112,8 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpR
 
 def not_from_here(request: HttpRequest, reason: str = "") -> HttpResponse:
     """A form or an edit without the sign that this site's own pages give it."""
-    why = "What was sent did not come from a page of this site as it is now, so nothing was done with it. Load the page again, with cookies allowed."
-    return said(request, NotAllowed(why))
+    why = "What was sent did not come from a page of this site as it is now, so nothing was done with it."
+    return said(request, NotAllowed(f"{why} Load the page again, with cookies allowed."))
 
 
 def not_understood(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
