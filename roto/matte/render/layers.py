@@ -67,9 +67,7 @@ def _as_guessed(matte: Matte, frame: int, live: list[Live], apart: list[bool], r
     return replace(made, live=[replace(one, sure=one.sure or open_) for one, open_ in zip(wanted, unknown, strict=True)]) if held else None
 
 
-def _made(
-    matte: Matte, frame: int, live: list[Live], apart: list[bool], rows: tuple[int, int]
-) -> tuple[Layers, list[Live], list[bool]]:
+def _made(matte: Matte, frame: int, live: list[Live], apart: list[bool], rows: tuple[int, int]) -> tuple[Layers, list[Live], list[bool]]:
     """The layers in as many steps as are wanted by what is known; what is known then; and which entries have corners at an end."""
     steps, capped = steps_of(live, matte.shutter.cap)
     most = max((one.steps for one in live if not one.still), default=1)
