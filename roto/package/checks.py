@@ -1,6 +1,8 @@
 """What is wrong with one file of a package: with what it says of itself, with its values, with a movie's frames in their order."""
 
+from collections import deque
 from collections.abc import Callable, Collection, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +22,8 @@ from roto.picture import reading_back, reading_png
 from roto.picture.reading_back import Found, as_unit
 from roto.tolerances import SAME_AREA
 
+AHEAD = 8
+"""frames of a movie that are read while earlier ones are looked at: those that are compared by value take their time"""
 COLOUR_MEAN = 0.01
 """how far colours may be off on the mean in a format that loses; they are for the eye, the matte is what is worked with"""
 
@@ -188,11 +192,22 @@ def _value_wrong(name: str, pixels: NDArray[Any], plan: Plan, at: int) -> str:
     return ""
 
 
-def movie(path: Path, wanted: Wanted, kind: str, progress: Callable[[int, int], None]) -> tuple[list[str], dict[int, Measure]]:
-    """What is wrong with a movie: its header, and every frame of it, in order; and what its mattes measure, by piece."""
+def movie(
+    path: Path, wanted: Wanted, kind: str, progress: Callable[[int, int], None], workers: int = 1
+) -> tuple[list[str], dict[int, Measure]]:
+    """What is wrong with a movie: its header, and every frame of it, in order; and what its mattes measure, by piece. workers: threads that
+    measure and compare while the next frames are read."""
     plan = wanted.plan
     name, wrong, count = path.name, [], len(plan.pieces)
     found: dict[int, Measure] = {}
+    looked: deque[tuple[int, Future[tuple[Measure, str]]]] = deque()
+
+    def take() -> None:
+        at, told = looked.popleft()
+        found[at], problem = told.result()
+        wrong.extend([problem] if problem else [])
+
+    pool = ThreadPoolExecutor(max(1, workers))
     try:
         head = reading_back.movie_header(path)
         code = timecode(plan.pieces[0].number, plan.matte.rate) if plan.recipe.kind.timecode else ""
@@ -203,15 +218,26 @@ def movie(path: Path, wanted: Wanted, kind: str, progress: Callable[[int, int], 
         for at, frame in enumerate(reading_back.movie_frames(path, head)):
             seen = at + 1
             if at < count and kind == "matte":
-                pixels = frame[: plan.size[1], : plan.size[0]]
-                pixels = pixels if "A" in plan.channels else pixels[:, :, :3]
-                pixels = pixels[:, :, 1] if plan.channels == ("Y",) else pixels
-                found[at] = measure(alpha_in(pixels, plan.recipe.content))
-                problem = _matte_wrong(f"{name}, its frame {at + 1},", [pixels], wanted, at, found[at])
-                wrong += [problem] if problem else []
+                looked.append((at, pool.submit(_movie_frame, name, frame, wanted, at)))
+            while len(looked) > workers + AHEAD:
+                take()
             progress(min(seen, count), count)
+        while looked:
+            take()
         if seen != count:
             wrong.append(f"{name} holds {seen} frames instead of {count}.")
     except BadPicture as error:
         wrong.append(f"{name} cannot be read back: {error.message}.")
+    finally:
+        pool.shutdown(cancel_futures=True)
     return wrong, found
+
+
+def _movie_frame(name: str, frame: NDArray[Any], wanted: Wanted, at: int) -> tuple[Measure, str]:
+    """What the matte of a frame (h, w, 4) measures, and what is wrong with it."""
+    plan = wanted.plan
+    pixels = frame[: plan.size[1], : plan.size[0]]
+    shown = pixels if "A" in plan.channels else pixels[:, :, :3]
+    shown = shown[:, :, 1] if plan.channels == ("Y",) else shown
+    measured = measure(alpha_in(pixels if plan.recipe.flattened else shown, plan.recipe.content))
+    return measured, _matte_wrong(f"{name}, its frame {at + 1},", [shown], wanted, at, measured)

@@ -96,7 +96,7 @@ def prove(
     if plan.recipe.kind.movie:
         for name, kind in names:
             if hashes.get(name) is False:
-                more, measures = checks.movie(folder / name, wanted, kind, progress)
+                more, measures = checks.movie(folder / name, wanted, kind, progress, workers)
                 problems += more
                 found |= measures
     other = "is not the file that was written: its size or hash differs from the manifest."

@@ -4,6 +4,7 @@ from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any, Self
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -95,6 +96,17 @@ def alpha_in(pixels: NDArray[Any], content: str) -> NDArray[Any]:
     if content in ("straight", "premultiplied"):
         return pixels[:, :, 3]
     if content in ("over", "tryout"):
-        total = np.add(pixels[:, :, 0], pixels[:, :, 1], dtype=np.float32) + pixels[:, :, 2]
-        return total / np.float32(3 * (np.iinfo(pixels.dtype).max if pixels.dtype.kind == "u" else 1))
+        return _mean_of_colours(pixels)
     return pixels[:, :, 0]
+
+
+def _mean_of_colours(pixels: NDArray[Any]) -> NDArray[np.float32]:
+    """0..1 (h, w), of the first three channels."""
+    whole = np.float32(3 * (np.iinfo(pixels.dtype).max if pixels.dtype.kind == "u" else 1))
+    wide = {np.dtype(np.uint8): cv2.CV_16U, np.dtype(np.uint16): cv2.CV_32S}.get(pixels.dtype)
+    if wide is None:
+        total = np.add(pixels[:, :, 0], pixels[:, :, 1], dtype=np.float32) + pixels[:, :, 2]
+    else:
+        one, other, third = cv2.split(pixels)[:3]
+        total = np.asarray(cv2.add(cv2.add(one, other, dtype=wide), third, dtype=wide))
+    return np.asarray(total / whole, dtype=np.float32)

@@ -12,6 +12,7 @@ import subprocess
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -289,7 +290,12 @@ def program_version() -> str:
     """What the other reader calls itself, for the receipt."""
     if not other_reader():
         return f"PyAV {av.__version__} (the library that wrote it; install ffmpeg for another one)"
-    said = subprocess.run([other_reader(), "-version"], capture_output=True, text=True, timeout=30, check=False).stdout
+    return _version_of(other_reader())
+
+
+@lru_cache(4)
+def _version_of(program: str) -> str:
+    said = subprocess.run([program, "-version"], capture_output=True, text=True, timeout=30, check=False).stdout
     return " ".join(said.split()[:3]) or "ffmpeg"
 
 
