@@ -19,6 +19,7 @@ from jaythread.desk.api import edits, exchange, fit, pictures, tracks
 from jaythread.errors import answer, not_from_here, too_large
 from jaythread.front_door import JsonParser
 from jaythread.guide import pages as guide
+from jaythread.health import health
 from jaythread.jobs.api import router as jobs_router
 from jaythread.keeping import pages as keeping
 from jaythread.plates import pages as plates
@@ -69,6 +70,7 @@ def no_input(request: HttpRequest, error: HttpError) -> HttpResponse:
 
 urlpatterns = [
     path("", productions.productions, name="productions"),
+    path("health", health, name="health"),
     path("sign-in", SignIn.as_view(), name="sign-in"),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
     path("surfaces", surfaces, name="surfaces"),

@@ -5,9 +5,13 @@ from procrastinate.contrib.django import app
 
 from jaythread.keeping import actions
 
+REMEMBERED = 7 * 24
+"""hours for which the queue remembers work that is over"""
+
 
 @app.periodic(cron="20 3 * * *")
 @app.task(name="keeping.clear_out", queueing_lock="clear out", queue="jobs")
 async def clear_out(timestamp: int) -> None:
-    """Take away for good what was removed longer ago than it is kept."""
+    """Take away for good what was removed longer ago than it is kept, and what the queue remembers of work that is over."""
     await sync_to_async(actions.clear_out)()
+    await app.job_manager.delete_old_jobs(nb_hours=REMEMBERED, include_failed=True, include_cancelled=True, include_aborted=True)

@@ -36,6 +36,7 @@ WHO = ("", "otto", "noor", "rafe", "marta")
 IN = 302  # to the sign-in page
 ROWS = {
     "productions": ("GET", "/", None, (IN, 200, 200, 200, 200)),
+    "health": ("GET", "/health", None, (200, 200, 200, 200, 200)),
     "sign-in": ("GET", "/sign-in", None, (200, 302, 302, 302, 302)),
     "sign-out": ("POST", "/sign-out", {}, (302, 302, 302, 302, 302)),
     "surfaces": ("POST", "/surfaces", {}, (IN, 302, 302, 302, 302)),
