@@ -22,7 +22,8 @@ SILENT = 60
 QUEUE = """
     select (select count(*) from procrastinate_workers where last_heartbeat > now() - make_interval(secs => %s)),
            (select count(*) from procrastinate_jobs where status = 'todo' and (scheduled_at is null or scheduled_at <= now())),
-           (select min(coalesce(greatest(j.scheduled_at, e.at), e.at)) from procrastinate_jobs j join procrastinate_events e on e.job_id = j.id
+           (select min(coalesce(greatest(j.scheduled_at, e.at), e.at))
+              from procrastinate_jobs j join procrastinate_events e on e.job_id = j.id
              where j.status = 'todo' and (j.scheduled_at is null or j.scheduled_at <= now()) and e.type = 'deferred')
 """
 
@@ -31,7 +32,8 @@ QUEUE = """
 @never_cache
 def health(request: HttpRequest) -> JsonResponse:
     """200 while pages can be served, 503 where the database or the files do not answer. `says`: sentences of what wants looking after."""
-    told: dict[str, Any] = {"database": False, "files": False, "free_bytes": None, "workers": None, "waiting": None, "waiting_seconds": None}
+    told: dict[str, Any] = {"database": False, "files": False}
+    told |= dict.fromkeys(("free_bytes", "workers", "waiting", "waiting_seconds"))
     says = [*_database(told), *_files(told)]
     well = told["database"] and told["files"]
     return JsonResponse({"well": well, "says": says, **told}, status=200 if well else 503)
