@@ -8,7 +8,9 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from jaythread.desk.models import Shape, Tryout
+from jaythread.jobs.models import Job
 from jaythread.plates import actions as plates
+from jaythread.tryouts import actions, ahead
 
 from ..conftest import FIRST, LAST, SIZE, edited, picture, trace, write_stills
 
@@ -128,3 +130,21 @@ def test_a_pass_to_a_second_clip_that_runs_against_it_is_mirrored(artist, shot, 
     artist.until(lambda: Tryout.objects.filter(shot=it).exists())
     assert Tryout.objects.get(shot=it).lines[1]["through"]["matte"] == str(it.mattes.get(name="tower").pk)
     assert not artist.complaints()
+
+
+def test_it_is_played_from_pictures_that_a_worker_makes_ahead(artist, traced, people, worker):
+    made = actions.begin(people["rafe"], traced.pk, uuid.uuid4(), "behind", None, FIRST)[1]
+    artist.sign_in("rafe")
+    artist.go(f"/shots/{traced.pk}/tryouts/{made.pk}")
+    artist.until(lambda: shown(artist, 20, 30))
+    artist.click("Play")
+    job = artist.until(lambda: Job.objects.filter(kind="tryout.ahead", state="done").first(), 40)
+    assert (job.subject, job.done) == (str(made.pk), job.total)
+    files = list((ahead.folder_of(traced) / str(made.pk)).iterdir())
+    assert len(files) == job.total, "a picture of each size for each frame"
+    frames = set()
+    artist.until(lambda: frames.add(artist.css(".time input").get_attribute("value")) or len(frames) == LAST - FIRST + 1)
+    artist.until(lambda: artist.css(".time .made").get_attribute("aria-valuenow") == "1.000")
+    artist.click("Stop")
+    artist.until(lambda: artist.css(".time button").text == "Play")
+    assert Job.objects.filter(kind="tryout.ahead").count() == 1 and artist.complaints() == []

@@ -5,6 +5,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from asgiref.sync import async_to_sync
 from django.db import IntegrityError, connection
 from django.test import Client
 from django.utils import timezone
@@ -12,7 +13,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateW
 from pydantic import BaseModel, Field
 
 from jaythread.errors import NotAllowed, NotThere, Refused
-from jaythread.jobs import actions, near, progress
+from jaythread.jobs import actions, near, progress, tasks
 from jaythread.jobs.models import Job, State
 from jaythread.jobs.registry import KINDS, Kind, Prepared
 from roto.errors import BadTrack
@@ -297,3 +298,17 @@ def test_work_that_was_lost_in_the_middle_is_begun_again(people, shot, kind):
     assert actions.requeue_lost() == 1
     actions.carry_out(job.pk, again=False)
     assert kind.seen == [1, 2, 3, 4, 5]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_what_stalled_in_a_workers_own_queue_is_taken_up_by_others(people, shot, kind, warm):
+    worker, by = warm
+    actions.carry_out(ask(people["rafe"], shot, "kites.count", "sky").pk, by=by)
+    again = ask(people["rafe"], shot, "kites.count", "sky")
+    queue_says("update procrastinate_jobs set status = 'doing', worker_id = %s where queue_name = 'near.mill'", worker.pk)
+    queue_says("update procrastinate_workers set last_heartbeat = now() - interval '2 minutes'")
+    Job.objects.filter(pk=again.pk).update(state=State.WORKING)
+    async_to_sync(tasks.sweep.func)(None, 0)
+    rows = ProcrastinateJob.objects.filter(args__job_id=again.pk, queue_name="jobs", status="todo", attempts=1)
+    assert rows.count() == 1, "it stands where all look, as a further try"
+    assert not ProcrastinateJob.objects.filter(queue_name__startswith="near.").exists()
