@@ -8,6 +8,7 @@ from ninja import Router, Schema
 from pydantic import Field
 from typing_extensions import TypedDict
 
+from jaythread.desk.api.news_schemas import SeenNoteOut
 from jaythread.desk.api.schemas import NothingOut
 from jaythread.desk.edit.types import Frame
 from jaythread.review import actions, looked, past
@@ -30,20 +31,6 @@ class SeenFindingOut(TypedDict):
     box: list[int] | None
     says: str
     why: str
-    state: str
-
-
-class SeenNoteOut(TypedDict):
-    """What was noted, as it is shown to whoever looks."""
-
-    id: int
-    frame: int
-    last: int | None
-    x: float | None
-    y: float | None
-    strokes: list[list[tuple[float, float]]]
-    text: str
-    by: str
     state: str
 
 

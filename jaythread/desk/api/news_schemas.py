@@ -11,7 +11,9 @@ class AnswerOut(TypedDict):
     text: str
 
 
-class NoteOut(TypedDict):
+class SeenNoteOut(TypedDict):
+    """What was noted, as it is shown to whoever looks."""
+
     id: int
     frame: int
     last: int | None
@@ -20,9 +22,14 @@ class NoteOut(TypedDict):
     strokes: list[list[tuple[float, float]]]
     text: str
     by: str
+    state: str
+
+
+class NoteOut(SeenNoteOut):
+    """A note with all that became of it."""
+
     to: str | None
     package: str
-    state: str
     reason: str
     settled_by: str
     version: str
