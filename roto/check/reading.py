@@ -158,11 +158,11 @@ def _pieces(values: Alpha, solid: Alpha, at: tuple[int, int]) -> tuple[int, int,
         box = (at[0] + x, at[1] + y, at[0] + x + across, at[1] + y + down)
         spots.append(Spot(what="tuft" if beside else "piece", box=box, size=size))
     rims = [contours[k][:, 0] for k in np.flatnonzero(parents >= 0).tolist()]
-    box = None
+    around: Box | None = None
     if rims:
         low, high = np.min([rim.min(axis=0) for rim in rims], axis=0), np.max([rim.max(axis=0) for rim in rims], axis=0)
-        box = (int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1)
-    return len(outer), len(rims), sorted(spots, key=lambda spot: -spot.size), box
+        around = (int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1)
+    return len(outer), len(rims), sorted(spots, key=lambda spot: -spot.size), around
 
 
 def _holes(values: Alpha, empty: Alpha, at: tuple[int, int], around: Box) -> list[Spot]:
