@@ -1,5 +1,6 @@
 """One place that turns the job's errors into answers: {code, message, field} for the api, a page with a sentence for people."""
 
+import errno
 import logging
 from collections.abc import Callable
 
@@ -9,6 +10,9 @@ from django.shortcuts import render
 from django.template import loader
 
 from roto.errors import BadDocument, BadRecipe, RotoError
+
+FULL = (errno.ENOSPC, errno.EDQUOT)
+"""what a disk says that has no room left"""
 
 
 class NotThere(RotoError):
@@ -53,8 +57,15 @@ class OtherPerson(RotoError):
     code = "other_person"
 
 
+class NoRoom(RotoError):
+    """There is no room left for files. Nothing was kept of this; make room, then try again."""
+
+    code = "no_room"
+
+
 STATUS: list[tuple[type[Exception], int]] = [
     (OtherPerson, 401),
+    (NoRoom, 507),
     (TooMany, 429),
     (NotThere, 404),
     (NotAllowed, 403),
@@ -103,6 +114,8 @@ class SayWhatWasWrong:
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         if isinstance(error, DataError):
             return said(request, too_large(error))
+        if isinstance(error, OSError) and error.errno in FULL:
+            return said(request, NoRoom())
         return said(request, error) if isinstance(error, RotoError) else None
 
 

@@ -16,7 +16,7 @@ from jaythread.comparing.api import router as comparing_router
 from jaythread.delivery import pages as delivery
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
-from jaythread.errors import answer, not_from_here, too_large
+from jaythread.errors import FULL, NoRoom, answer, not_from_here, too_large
 from jaythread.front_door import JsonParser
 from jaythread.guide import pages as guide
 from jaythread.health import health
@@ -49,6 +49,13 @@ def job_error(request: HttpRequest, error: RotoError) -> HttpResponse:
 @api.exception_handler(DataError)
 def refused_by_the_database(request: HttpRequest, error: DataError) -> HttpResponse:
     return answer(too_large(error))
+
+
+@api.exception_handler(OSError)
+def files_that_cannot_be_kept(request: HttpRequest, error: OSError) -> HttpResponse:
+    if error.errno not in FULL:
+        raise error
+    return answer(NoRoom())
 
 
 @api.exception_handler(ValidationError)

@@ -41,6 +41,12 @@ class BadPicture(RotoError):
     code = "picture.bad"
 
 
+class NotWritten(BadPicture):
+    """The picture cannot be written."""
+
+    code = "picture.not_written"
+
+
 class BadUpload(RotoError):
     """What was given cannot become a plate."""
 

@@ -5,6 +5,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from jaythread import room
 from jaythread.jobs.models import Job
 from roto.errors import Cancelled
 
@@ -40,5 +41,6 @@ class Progress:
             raise Cancelled()
 
     def _write(self, **what: Any) -> None:
+        room.look()
         self._told = time.monotonic()
         self.stopped = not Job.objects.filter(pk=self.job.pk, cancel=False).update(changed=timezone.now(), **what)

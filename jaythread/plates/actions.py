@@ -8,7 +8,7 @@ from typing import Any
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
-from jaythread.errors import Refused
+from jaythread.errors import NoRoom, Refused
 from jaythread.front_door import shot_name
 from jaythread.jobs import actions as jobs
 from jaythread.jobs.models import Job
@@ -20,9 +20,12 @@ from jaythread.plates.incoming import staged
 from jaythread.plates.models import DECODE, Plate, State
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, require, shot_for
+from roto.errors import NotWritten
 from roto.picture import cuts, display, movies, stills
 from roto.picture.stills import Pixels
 
+DERIVED = ("frames", "proxy")
+"""folders of a plate that are made from what was given"""
 PROXY_WIDTH = 1280
 """px: a little more than the picture has on a 1280 x 800 screen; from 100 % on the full-size picture is shown anyway"""
 
@@ -125,33 +128,51 @@ def _decode(job: Job, progress: Progress) -> str:
     if plate is None or not plate.busy:
         return ""
     Plate.objects.filter(pk=plate.pk).update(state=State.WORKING)
-    for part in ("frames", "proxy"):
-        (plate.folder / part).mkdir(parents=True, exist_ok=True)
-    progress.begin(plate.count)
     small = {}
-    for done, (frame, pixels) in enumerate(_pictures(plate), 1):
-        shown = display.to_screen(pixels, plate.space)
-        stills.write_picture(plate.folder / "proxy" / f"{frame}.jpg", display.smaller(shown, PROXY_WIDTH))
-        small[frame] = cuts.small(shown)
-        progress.step(done)
+    try:
+        for part in DERIVED:
+            (plate.folder / part).mkdir(parents=True, exist_ok=True)
+        progress.begin(plate.count)
+        for done, (frame, pixels) in enumerate(_pictures(plate), 1):
+            shown = display.to_screen(pixels, plate.space)
+            stills.write_picture(plate.folder / "proxy" / f"{frame}.jpg", display.smaller(shown, PROXY_WIDTH))
+            small[frame] = cuts.small(shown)
+            progress.step(done)
+    except (NoRoom, NotWritten, OSError):
+        Job.objects.filter(pk=job.pk).update(partial={"again": True})  # what was given is good: it is kept for another try
+        raise
     Plate.objects.filter(pk=plate.pk).update(cuts=cuts.find(small))
     return ""
 
 
 def _decoded(job: Job) -> None:
-    """The plate is ready; of one that was cancelled or could not be decoded nothing stays."""
+    """The plate is ready; of one that was cancelled or could not be decoded nothing stays, except what was given where there was no room to
+    write. A newer picture goes in any case: the one before is there again."""
     state = {JobState.DONE: State.READY, JobState.CANCELLED: State.CANCELLED}.get(JobState(job.state), State.FAILED)
     plate = Plate.objects.filter(pk=job.subject).first()
     if plate is None:
         return
     if state != State.READY:
-        shutil.rmtree(plate.folder, ignore_errors=True)
+        again = state == State.FAILED and plate.version == 1 and Job.objects.filter(pk=job.pk, partial__again=True).exists()
+        for folder in [plate.folder / part for part in DERIVED] if again else [plate.folder]:
+            shutil.rmtree(folder, ignore_errors=True)
         if plate.shot.plates.filter(state=State.READY).exists():  # the one before is there again
             plate.delete()
             return
     Plate.objects.filter(pk=plate.pk).update(state=state)
     if state == State.READY and plate.version > 1 and plate.first is not None and plate.last is not None:
         Shot.objects.filter(pk=plate.shot_id).update(first=plate.first + plate.offset, last=plate.last + plate.offset)
+
+
+@transaction.atomic
+def try_again(user: User, plate_id: int) -> Plate:
+    """Decode once more what could not be decoded for want of room."""
+    plate = policies.plate_for(user, plate_id, "bring in")
+    if not plate.may_be_tried:
+        raise Refused("Of this plate nothing is kept that could be decoded again. Bring it in anew.")
+    jobs.start(user, plate.shot, DECODING, str(plate.pk), total=plate.count)
+    Plate.objects.filter(pk=plate.pk).update(state=State.WAITING)
+    return plate
 
 
 DECODING = register(Kind(name=DECODE, may="bring in", run=_decode, ended=_decoded, busy="This plate is being decoded already.", long=True))

@@ -10,6 +10,7 @@ from typing import Any
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
 
+from jaythread import room
 from roto.errors import BadUpload
 
 
@@ -20,6 +21,8 @@ def staged(files: Iterable["UploadedFile[Any]"]) -> Iterator[tuple[Path, list[st
     folder.mkdir(parents=True)
     try:
         names: list[str] = []
+        files = list(files)
+        room.look(sum(upload.size or 0 for upload in files))
         for upload in files:
             clean = PurePosixPath((upload.name or "").replace("\\", "/")).name
             if clean.startswith("."):

@@ -103,6 +103,11 @@ class Plate(models.Model):
         return Job.objects.filter(kind=SHOW, subject=str(self.pk), state__in=BUSY).first()
 
     @property
+    def may_be_tried(self) -> bool:
+        """Whether it could not be decoded, and what was given is there for another try."""
+        return self.state == State.FAILED and (self.folder / "source").is_dir()
+
+    @property
     def percent(self) -> int:
         """How far its decoding is."""
         return self.job.percent if self.job else 0

@@ -35,7 +35,9 @@ def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
 @require_POST
 def cancel(request: HttpRequest, plate_id: int) -> HttpResponse:
     plate = plate_for(request.user, plate_id, "bring in")
-    if request.POST.get("remove"):
+    if request.POST.get("again"):
+        actions.try_again(request.user, plate_id)
+    elif request.POST.get("remove"):
         actions.remove_shot(request.user, plate_id)
     else:
         actions.cancel(request.user, plate_id)

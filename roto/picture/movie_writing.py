@@ -13,7 +13,7 @@ from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTr
 from numpy.typing import NDArray
 
 from roto.atomic_write import temporary_name
-from roto.errors import BadPicture
+from roto.errors import BadPicture, NotWritten
 
 THREADS = 2
 """of an encoder: some give other bytes with another number, so it does not follow the machine"""
@@ -91,7 +91,7 @@ def write_movie(
             out.mux(stream.encode(None))
         os.replace(beside, path)
     except (av.error.FFmpegError, OSError) as error:
-        raise BadPicture(f"{path.name} cannot be written: {getattr(error, 'strerror', None) or error}") from error
+        raise NotWritten(f"{path.name} cannot be written: {getattr(error, 'strerror', None) or error}") from error
     finally:
         beside.unlink(missing_ok=True)
 

@@ -14,7 +14,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from roto.atomic_write import temporary_name
-from roto.errors import BadPicture
+from roto.errors import BadPicture, NotWritten
 from roto.jit import kernel
 from roto.picture import png
 
@@ -131,12 +131,12 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
     beside = temporary_name(path)
     target = oiio.ImageOutput.create(str(beside))
     if target is None or not target.open(str(beside), spec):
-        raise BadPicture(f"{path.name} cannot be written: {_reason()}")
+        raise NotWritten(f"{path.name} cannot be written: {_reason()}")
     done = target.write_image(np.ascontiguousarray(pixels.reshape(spec.height, spec.width, spec.nchannels)))
     reason = target.geterror()
     if not target.close() or not done:
         beside.unlink(missing_ok=True)
-        raise BadPicture(f"{path.name} cannot be written: {reason or _reason()}")
+        raise NotWritten(f"{path.name} cannot be written: {reason or _reason()}")
     os.replace(beside, path)
 
 
@@ -148,7 +148,7 @@ def write_bytes(path: Path, data: bytes) -> None:
         os.replace(beside, path)
     except OSError as error:
         beside.unlink(missing_ok=True)
-        raise BadPicture(f"{path.name} cannot be written: {error.strerror}") from error
+        raise NotWritten(f"{path.name} cannot be written: {error.strerror}") from error
 
 
 def encode_picture(pixels: Pixels, ending: str) -> bytes:

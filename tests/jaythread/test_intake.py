@@ -1,5 +1,6 @@
 """Bringing pictures in: what follows the files, and what is refused with a sentence and leaves nothing behind."""
 
+import errno
 import io
 import zipfile
 from fractions import Fraction
@@ -12,15 +13,17 @@ import OpenImageIO as oiio
 import pytest
 from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
 
-from jaythread.errors import Refused
+from jaythread import room
+from jaythread.errors import NoRoom, Refused
 from jaythread.jobs import actions as jobs
 from jaythread.jobs import progress
 from jaythread.jobs.models import Job
 from jaythread.plates import actions, intake, showing
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
-from roto.errors import BadPicture, BadUpload
+from roto.errors import BadPicture, BadUpload, NotWritten
 from roto.picture import stills
 
 from ..conftest import picture, write_stills
@@ -358,3 +361,70 @@ def test_the_colour_space_changes_what_is_shown_and_not_the_matte(client, people
     want = np.where(grey <= 0.0031308, grey * 12.92, 1.055 * grey ** (1 / 2.4) - 0.055) * 255
     assert np.abs(shown()[5, 5] - want).max() <= 0.51
     assert (stills.read(plate.still(1001)) == picture(1001)).all()
+
+
+def whole(path: Path) -> bytes:
+    return path.read_bytes()
+
+
+def test_where_there_is_no_room_what_was_given_stays_and_is_tried_again(people, production, tmp_path, monkeypatch):
+    own, written = stills.write_picture, []
+
+    def full(path, pixels, level=1):
+        written.append(path.name)
+        if len(written) == 3:
+            raise NotWritten(f"{path.name} cannot be written: No space left on device")
+        own(path, pixels, level)
+
+    paths = write_stills(tmp_path / "in", 1, 6)
+    given = [whole(path) for path in paths]
+    monkeypatch.setattr(stills, "write_picture", full)
+    plate = plate_of(give(people, production, *paths))
+    assert (plate.state, plate.may_be_tried) == ("failed", True) and "No space left" in plate.message
+    kept = sorted((plate.folder / "source").iterdir())
+    assert [whole(path) for path in kept] == given and not (plate.folder / "proxy").exists()
+
+    actions.try_again(people["rafe"], plate.pk)
+    assert Plate.objects.get().state == "waiting"
+    actions.decode(plate.pk)
+    plate = Plate.objects.get()
+    assert plate.state == "ready" and len(list((plate.folder / "proxy").iterdir())) == 6
+    with pytest.raises(Refused, match="Bring it in anew"):
+        actions.try_again(people["rafe"], plate.pk)
+
+
+def test_files_for_which_there_is_no_room_are_not_taken_and_it_is_said_how_much_is_wanting(people, production, tmp_path, monkeypatch):
+    paths = write_stills(tmp_path / "in", 1, 3)
+    monkeypatch.setattr(room, "free", lambda: room.SPARE - (5 << 20))
+    with pytest.raises(NoRoom, match="not enough room for files: 5 MB are wanting"):
+        give(people, production, *paths)
+    assert not Shot.objects.exists() and not [p for p in Path(default_storage.path("")).rglob("*") if p.is_file()]
+
+    client = Client()
+    client.force_login(people["rafe"], "django.contrib.auth.backends.ModelBackend")
+    reply = client.post(
+        f"/productions/{production.pk}/bring-in", {"name": "KITE_010", "files": [SimpleUploadedFile("a.1.png", whole(paths[0]))]}
+    )
+    assert reply.status_code == 507 and "5 MB are wanting" in reply.content.decode()
+
+    monkeypatch.setattr(room, "free", lambda: 1 << 40)
+    shot = give(people, production, *paths)
+    monkeypatch.setattr(room, "free", lambda: 0)
+    plate = plate_of(shot)
+    assert plate.may_be_tried and "Make room, then try again" in plate.message
+
+
+@pytest.mark.parametrize("path", ["/productions/{}/bring-in", "/api/shots/{}/jobs"])
+def test_a_disk_that_runs_full_in_the_middle_is_a_sentence(people, production, shot, monkeypatch, path):
+    def full(*args, **more):
+        raise OSError(errno.ENOSPC, "No space left on device", "/srv/files/incoming")
+
+    monkeypatch.setattr("jaythread.plates.actions.bring_in", full)
+    monkeypatch.setattr("jaythread.jobs.actions.ask", full)
+    client = Client()
+    client.force_login(people["rafe"], "django.contrib.auth.backends.ModelBackend")
+    api = path.startswith("/api")
+    body = {"kind": "check.read", "subject": str(shot.mattes.get().pk)} if api else {"name": "MILL_040"}
+    more = {"content_type": "application/json"} if api else {}
+    reply = client.post(path.format(shot.pk if api else production.pk), body, **more)
+    assert reply.status_code == 507 and "no room left for files" in reply.content.decode() and "/srv" not in reply.content.decode()
