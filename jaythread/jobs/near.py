@@ -35,7 +35,8 @@ def free(job: Job) -> str:
     last = Job.objects.filter(kind=job.kind, subject=job.subject, pk__lt=job.pk).exclude(near="").first()
     if last is None or not ProcrastinateWorker.objects.filter(pk=last.worker, last_heartbeat__gt=timezone.now() - SILENT_AFTER).exists():
         return ""
-    return "" if ProcrastinateJob.objects.filter(worker=last.worker, status="doing").exists() else last.near
+    doing = ProcrastinateJob.objects.filter(worker=last.worker, status="doing")
+    return "" if doing.exclude(args__job_id=last.pk).exists() else last.near  # that one is over, whatever the queue says for a moment more
 
 
 def drop_left() -> int:

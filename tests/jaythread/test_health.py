@@ -9,6 +9,12 @@ from jaythread import health
 pytestmark = pytest.mark.django_db
 
 
+@pytest.fixture(autouse=True)
+def nothing_queued(db):
+    """Other tests leave work in the queue."""
+    queue_says("delete from procrastinate_jobs; delete from procrastinate_workers")
+
+
 def told(status: int = 200) -> dict:
     reply = Client().get("/health")
     assert reply.status_code == status and "no-store" in reply["Cache-Control"]
@@ -34,7 +40,7 @@ def test_without_workers_pages_are_served_and_it_is_said():
 
 
 def test_work_that_waits_long_is_said_and_work_for_later_does_not_wait(shot):
-    queue_says("insert into procrastinate_workers default values; delete from procrastinate_jobs")
+    queue_says("insert into procrastinate_workers default values; delete from procrastinate_jobs")  # those of the shot
     later = "insert into procrastinate_jobs (queue_name, task_name, scheduled_at) values ('jobs', 'kites', now() + interval '1 hour')"
     queue_says(later)
     assert told()["waiting"] == 0

@@ -282,7 +282,8 @@ def test_warm_work_goes_to_who_did_it_before_and_to_anybody_a_little_later(peopl
 def test_warm_work_does_not_wait_for_a_worker_that_is_gone_or_busy(people, shot, warm):
     worker, by = warm
     actions.carry_out(ask(people["rafe"], shot, "kites.count", "sky").pk, by=by)
-    queue_says("update procrastinate_jobs set status = 'doing', worker_id = %s", worker.pk)
+    other = ask(people["rafe"], shot, "kites.count", "sea")
+    queue_says("update procrastinate_jobs set status = 'doing', worker_id = %s where args->>'job_id' = %s", worker.pk, str(other.pk))
     busy = ask(people["rafe"], shot, "kites.count", "sky")
     assert standing(busy) == {"jobs": False}
     queue_says("update procrastinate_jobs set status = 'succeeded'")
