@@ -24,5 +24,5 @@ def look(wanted: int = 0) -> None:
     if there is not None and there < wanted + SPARE:
         more = max(1, (wanted + SPARE - there) >> 20)
         raise NoRoom(
-            f"There is not enough room for files: {more} MB are wanting. Make room, then try again; nothing that was kept is lost."
+            f"There is not enough room for files: {more} MB more would be needed. Make room, then try again; nothing that was kept is lost."
         )

@@ -396,7 +396,7 @@ def test_where_there_is_no_room_what_was_given_stays_and_is_tried_again(people, 
 def test_files_for_which_there_is_no_room_are_not_taken_and_it_is_said_how_much_is_wanting(people, production, tmp_path, monkeypatch):
     paths = write_stills(tmp_path / "in", 1, 3)
     monkeypatch.setattr(room, "free", lambda: room.SPARE - (5 << 20))
-    with pytest.raises(NoRoom, match="not enough room for files: 5 MB are wanting"):
+    with pytest.raises(NoRoom, match="not enough room for files: 5 MB more would be needed"):
         give(people, production, *paths)
     assert not Shot.objects.exists() and not [p for p in Path(default_storage.path("")).rglob("*") if p.is_file()]
 
@@ -405,7 +405,7 @@ def test_files_for_which_there_is_no_room_are_not_taken_and_it_is_said_how_much_
     reply = client.post(
         f"/productions/{production.pk}/bring-in", {"name": "KITE_010", "files": [SimpleUploadedFile("a.1.png", whole(paths[0]))]}
     )
-    assert reply.status_code == 507 and "5 MB are wanting" in reply.content.decode()
+    assert reply.status_code == 507 and "5 MB more would be needed" in reply.content.decode()
 
     monkeypatch.setattr(room, "free", lambda: 1 << 40)
     shot = give(people, production, *paths)

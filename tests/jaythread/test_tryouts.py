@@ -236,6 +236,9 @@ def test_pictures_made_ahead_are_those_that_are_made_when_asked(traced, rafe):
     client.force_login(rafe, "django.contrib.auth.backends.ModelBackend")
     served = client.get(f"/api/shots/{traced.pk}/tryouts/{row.pk}/frames/{LAST}?width=64")
     assert served.content == ahead.kept(traced, row, LAST, 64)
+    body = {"kind": "tryout.ahead", "subject": str(row.pk), "settings": {"begin": FIRST, "width": 600}}
+    replies = [client.post(f"/api/shots/{traced.pk}/jobs", body, content_type="application/json") for _ in range(2)]
+    assert [reply.status_code for reply in replies] == [200, 422]  # by which the page knows that it may join
 
 
 def test_after_an_edit_only_its_own_frames_are_made_again_and_old_ones_go(traced, rafe):

@@ -78,7 +78,7 @@ function server(long, { refuses = 0, waits = false } = {}) {
       const { kind, subject, settings } = JSON.parse(body);
       if (refuses-- > 0) {
         said.job = { id: 7, kind, subject, settings: { begin: 3, width: 900 }, state: "working", done: 0 };
-        return { ok: false, status: 409, json: async () => ({ message: "They are being made already." }) };
+        return { ok: false, status: 422, json: async () => ({ message: "They are being made already." }) };
       }
       said.asked.push(settings);
       said.job = { id: 8, kind, subject, settings, state: waits ? "waiting" : "working", done: 0 };
@@ -110,13 +110,20 @@ test("what is made ahead is fetched as it is made: small pictures of all frames 
   assert.equal(said.cancelled, 0);
 });
 
-test("whoever stops playing has the work stopped; whoever finds it under way joins it", async () => {
+test("whoever stops playing has the work stopped that was asked for here", async () => {
+  const said = server(40);
+  const film = new Film("1", "x", [1, 40], () => 900);
+  await film.ahead(1, () => said.fetched.length < 3);
+  assert.deepEqual([said.asked.length, said.cancelled], [1, 1]);
+});
+
+test("whoever finds the work under way joins it, and does not stop it for the other one", async () => {
   const said = server(40, { refuses: 1 });
   let playing = true;
   const film = new Film("1", "x", [1, 40], () => 900);
   film.addEventListener("ahead", () => (playing = said.fetched.length < 3));
   await film.ahead(9, () => playing);
-  assert.deepEqual([said.asked, said.cancelled], [[], 1]);
+  assert.deepEqual([said.asked, said.cancelled], [[], 0]);
   assert.deepEqual(said.fetched.slice(0, 3), [[3, 480], [4, 480], [5, 480]], "in the order in which they are made");
   assert.ok(!film.has(3), "a small picture is for playing only");
 });

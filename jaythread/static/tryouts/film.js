@@ -18,6 +18,7 @@ export class Film extends EventTarget {
   /** @type {any} */
   #next = null;
   #rolling = false;
+  #own = false; // the work was asked for here: who joins that of somebody else does not stop it
   /** @type {Map<number, ImageBitmap>} */
   #small = new Map();
   /** @type {any} */
@@ -113,9 +114,11 @@ export class Film extends EventTarget {
     const settings = { begin: from, width: Math.min(WIDEST, this.wide() || WIDEST) };
     try {
       this.job = await post(`/shots/${this.shot}/jobs`, { kind: KIND, subject: this.id, settings });
+      this.#own = true;
     } catch (error) {
-      if (error.status !== 409) throw error;
-      this.job = await this.#newest();
+      this.#own = false;
+      this.job = error.status === 422 ? await this.#newest() : null;
+      if (!this.busy) throw error;
     }
   }
 
@@ -164,7 +167,8 @@ export class Film extends EventTarget {
   // Nobody plays any more, or what was to be played is another thing now: what was made stays.
   async #leave() {
     try {
-      if (this.busy) await post(`/shots/${this.shot}/jobs/${this.job.id}/cancel`, {});
+      if (!this.busy || !this.#own) return;
+      await post(`/shots/${this.shot}/jobs/${this.job.id}/cancel`, {});
       for (let tries = 0; this.busy && tries < 20; tries++) {
         await pause(POLL);
         this.job = await this.#newest();
