@@ -87,6 +87,12 @@ class NoFringe(RotoError):
     code = "fringe.no_plate"
 
 
+class NoSource(RotoError):
+    """The alpha of a line comes from elsewhere, and what it comes from is not here."""
+
+    code = "line.no_source"
+
+
 class BadTrack(RotoError):
     """The track cannot be used like that."""
 

@@ -111,6 +111,12 @@ def alpha(row: Brought, frame: int) -> NDArray[np.uint16] | None:
     return alpha_files.still(path) if row.state == State.READY and path.exists() else None
 
 
+def alpha_of(brought_id: str, frame: int) -> NDArray[np.float32] | None:
+    """The matte (h, w), 0..1, of a frame by the matte's id, without asking the database; None where there is none."""
+    path = Brought(pk=int(brought_id)).file(frame)
+    return alpha_files.still(path).astype(np.float32) / np.float32(65535) if path.exists() else None
+
+
 def _read(job: Job, progress: Progress) -> str:
     """Bring every frame into one form. Safe to run again."""
     row = Brought.objects.select_related("shot").filter(pk=job.subject).first()

@@ -15,7 +15,7 @@ from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from roto.errors import BadPicture
 from roto.exchange import document
-from roto.matte.modes import SOLVE
+from roto.matte.modes import FOUND
 from roto.matte.stack import Matte
 from roto.package import compose, make, sheet
 from roto.package.compose import Sources
@@ -39,7 +39,7 @@ def sources(
     missing: frozenset[int] = frozenset()
     if plate is not None and not plate.holds:
         missing = frozenset(gap - plate.offset + (plate.offset if offset is None else offset) for gap in plate.gaps)
-    solves = any(e.mode == SOLVE for m in mattes for e in m.entries)
+    solves = any(e.mode in FOUND for m in mattes for e in m.entries)
 
     def picture(frame: int) -> Any:
         path = plate.still(frame, offset) if plate is not None else None

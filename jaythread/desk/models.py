@@ -158,7 +158,8 @@ class Matte(models.Model):
 
 
 class StackEntry(models.Model):
-    """One line of a matte's stack, bottom first. A shape may stand in several mattes. mode: a key of `roto.matte.modes.MODES`."""
+    """One line of a matte's stack, bottom first. A shape may stand in several mattes. mode: a key of `roto.matte.modes.MODES`.
+    source: where its alpha comes from, when it is taught or brought in, as `roto.matte.stack.Source` has it."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     matte = models.ForeignKey(Matte, models.CASCADE, related_name="entries")
@@ -167,6 +168,7 @@ class StackEntry(models.Model):
     mode = models.CharField(max_length=12, default="add")
     inverted = models.BooleanField(default=False)
     opacity = models.FloatField(default=1.0)
+    source = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["order", "id"]

@@ -1,7 +1,7 @@
 """The desk's kinds of background work, made known to the workers."""
 
 from jaythread.desk.analysis import fit
-from jaythread.desk.matting import fringes
+from jaythread.desk.matting import fringes, teaching
 from jaythread.desk.tracking import drawing, following
 
-__all__ = ["drawing", "fit", "following", "fringes"]
+__all__ = ["drawing", "fit", "following", "fringes", "teaching"]

@@ -14,7 +14,7 @@ from jsonschema import Draft202012Validator
 from roto.arrays import Floats
 from roto.errors import BadDocument, RotoError
 from roto.matte.shutter import Shutter
-from roto.matte.stack import Entry, Matte
+from roto.matte.stack import Entry, Matte, Source
 from roto.motion import bounds, placement
 from roto.motion.group import DEEPEST, group_of, groups_of
 from roto.motion.keys import KIND_NAMES, Keys
@@ -279,11 +279,16 @@ def to_json(matte: Matte) -> dict[str, Any]:
         "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase, "cap": matte.shutter.cap},
         "inverted": matte.inverted,
         **({"shift": [list(key) for key in matte.shift]} if matte.shift else {}),
-        "stack": [{"shape": e.shape.id, "mode": e.mode, "inverted": e.inverted, "opacity": e.opacity} for e in matte.entries],
+        "stack": [_line(e) for e in matte.entries],
         **({"tracks": [track_to_json(t) for t in tracks.values()]} if tracks else {}),
         "groups": [group_to_json(g) for g in groups.values()],
         "shapes": [shape_to_json(s) for s in shapes.values()],
     }
+
+
+def _line(entry: Entry) -> dict[str, Any]:
+    said = {"shape": entry.shape.id, "mode": entry.mode, "inverted": entry.inverted, "opacity": entry.opacity}
+    return said | ({"source": source} if (source := entry.source.as_data()) else {})
 
 
 def _no_constant(name: str) -> float:
@@ -372,7 +377,9 @@ def from_json(document: Any, begin: int | None = None) -> Matte:
         it = shapes.get(line["shape"], groups.get(line["shape"]))
         if it is None:
             raise BadDocument(f"document.stack[{i}].shape", f"there is no shape '{line['shape']}' in the document.")
-        entries.append(Entry(shape=it, mode=line["mode"], inverted=line.get("inverted", False), opacity=line.get("opacity", 1.0)))
+        source = Source.from_data(line.get("source", {}))
+        opacity = line.get("opacity", 1.0)
+        entries.append(Entry(shape=it, mode=line["mode"], inverted=line.get("inverted", False), opacity=opacity, source=source))
     first, last = document["range"]
     if last < first:
         raise BadDocument("document.range", "ends before it starts.")

@@ -9,7 +9,7 @@ from xml.sax.saxutils import escape, quoteattr
 import numpy as np
 
 from roto.arrays import Floats
-from roto.matte.modes import MODES, SOLVE
+from roto.matte.modes import FOUND, MODES
 from roto.matte.stack import Matte
 from roto.motion.shape import DIVIDING, GROUP, Shape
 
@@ -46,7 +46,7 @@ def one_frame(matte: Matte, frame: int) -> str:
     """The shapes that are live on a frame, as an SVG document."""
     rows = []
     for at, entry in enumerate(matte.entries):
-        if entry.shape.kind != GROUP and entry.mode != SOLVE and entry.shape.is_live(frame):
+        if entry.shape.kind != GROUP and entry.mode not in FOUND and entry.shape.is_live(frame):
             rows.append(_path(matte, at, path_data(_outlines(entry.shape, [frame])[0]), frame, ""))
     return _document(matte, rows, f"{matte.shot}, matte {matte.name}, frame {frame}")
 
@@ -57,7 +57,7 @@ def whole_range(matte: Matte) -> str:
     seconds = f"{float(len(frames) / matte.rate):.6f}s"
     rows = []
     for at, entry in enumerate(matte.entries):
-        if entry.shape.kind == GROUP or entry.mode == SOLVE:
+        if entry.shape.kind == GROUP or entry.mode in FOUND:
             continue
         drawn = [path_data(outline) for outline in _outlines(entry.shape, frames)]
         live = ["visible" if entry.shape.is_live(f) else "hidden" for f in frames]

@@ -1,20 +1,73 @@
 """The stack: which shapes make up a matte, in order, and how each combines with what lies below it."""
 
-from collections.abc import Container, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from roto.arrays import Floats
-from roto.matte.modes import MODES, SOLVE
+from roto.matte.modes import FOUND, MODES
 from roto.matte.shutter import Shutter
 from roto.motion import interpolate
 from roto.motion.group import groups_of
 from roto.motion.keys import Keys
 from roto.motion.shape import GROUP, Shape
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finished:
+    """A frame whose matte may serve as a lesson. file: names the matte as it was then. drawn: what it was drawn from then; a frame that is
+    drawn from something else by now is stale."""
+
+    frame: int
+    file: str
+    drawn: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Source:
+    """Where the alpha of a line comes from that has none of its own. files: names the matte that was brought in. model: names what was
+    taught. finished: lessons, in order of frames."""
+
+    files: str = ""
+    model: str = ""
+    finished: tuple[Finished, ...] = ()
+
+    def on(self, frame: int) -> Finished | None:
+        """The finished frame, where it is one."""
+        return next((one for one in self.finished if one.frame == frame), None)
+
+    def with_finished(self, one: Finished) -> "Source":
+        """With a frame more that is finished, or finished anew."""
+        others = [f for f in self.finished if f.frame != one.frame]
+        return replace(self, finished=tuple(sorted([*others, one], key=lambda f: f.frame)))
+
+    def without(self, frame: int) -> "Source":
+        """With that frame open again."""
+        return replace(self, finished=tuple(f for f in self.finished if f.frame != frame))
+
+    def as_data(self) -> dict[str, Any]:
+        """As documents and rows keep it; nothing of what is empty."""
+        finished = [{"frame": one.frame, "file": one.file, "drawn": one.drawn} for one in self.finished]
+        said = {"files": self.files, "model": self.model, "finished": finished}
+        return {name: value for name, value in said.items() if value}
+
+    @classmethod
+    def from_data(cls, data: Mapping[str, Any]) -> "Source":
+        """What `as_data` has said."""
+        if not data:
+            return NO_SOURCE
+        return cls(
+            files=data.get("files", ""),
+            model=data.get("model", ""),
+            finished=tuple(Finished(**one) for one in data.get("finished", [])),
+        )
+
+
+NO_SOURCE = Source()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,6 +81,7 @@ class Entry:
     mode: str = "add"
     inverted: bool = False
     opacity: float = 1.0
+    source: Source = NO_SOURCE
 
 
 def in_order(entries: Sequence[Entry]) -> list[int]:
@@ -38,7 +92,7 @@ def in_order(entries: Sequence[Entry]) -> list[int]:
         group = _counts_in(entries[k].shape, at)
         if group is None:
             return k, 1, k
-        return at[group], 2 if entries[k].mode == SOLVE else 0, k
+        return at[group], 2 if entries[k].mode in FOUND else 0, k
 
     return sorted(range(len(entries)), key=place)
 
@@ -52,7 +106,7 @@ def _counts_in(shape: Shape, lines: Container[str]) -> str | None:
 def within(entries: Sequence[Entry]) -> list[Entry | None]:
     """The group's line that each line of a stack counts within."""
     lines = {e.shape.id: e for e in entries if e.shape.kind == GROUP}
-    groups = [_counts_in(e.shape, lines) if e.mode != SOLVE else None for e in entries]
+    groups = [_counts_in(e.shape, lines) if e.mode not in FOUND else None for e in entries]
     return [lines[g] if g is not None else None for g in groups]
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.arrays import Floats
-from roto.matte.modes import SOLVE
+from roto.matte.modes import FOUND
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Matte, within
 from roto.motion.keys import Keys
@@ -52,4 +52,4 @@ def so_far(matte: Matte, width: int) -> list[Matte]:
     bare = replace(matte, size=size, shutter=Shutter(angle=0.0), inverted=False, shift=tuple((f, v * factor) for f, v in matte.shift))
     groups = within(entries)
     starts = [0 if group is None else groups.index(group) for group in groups]
-    return [replace(bare, entries=tuple(e for e in entries[start : k + 1] if e.mode != SOLVE)) for k, start in enumerate(starts)]
+    return [replace(bare, entries=tuple(e for e in entries[start : k + 1] if e.mode not in FOUND)) for k, start in enumerate(starts)]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from roto.arrays import Floats
 from roto.matte.frame_keys import FrameKeys, exposures, rows_of
 from roto.matte.matting.fringe import Fringes
-from roto.matte.modes import SOLVE
+from roto.matte.modes import FOUND
 from roto.matte.stack import Matte, within
 from roto.motion import interpolate
 from roto.motion.shape import GROUP, Shape
@@ -49,7 +49,7 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         times = moments[live] if blurs else own[:, None].astype(np.float64)
         outlines = _looks(shape, times, own)
         settings, reaches = interpolate.evaluate(shape.settings, own, own, within=True), shape.reaches_at(own)
-        solved = _solved_keys(fringes, matte, at, own) if entry.mode == SOLVE else {}
+        solved = _solved_keys(fringes, matte, at, own) if entry.mode in FOUND else {}
         begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
         plates, count = [solved.get(f, "").encode() for f in own.tolist()], len(own)
         mixed.mix(own.tolist(), begins, rows_of(settings, count), plates, outlines, rows_of(reaches, count))

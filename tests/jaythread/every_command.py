@@ -63,6 +63,7 @@ ROWS = {
     "share edge": {"shape": "{body}", "other": "{beside}", "points": [1, 2], "frame": FIRST},
     "entry": {"entry": "{line}", "mode": "cut", "inverted": True, "opacity": 0.5, "order": 7.5},
     "add line": {"entry": "{new}", "matte": "{second}", "shape": "{body}", "mode": "cut"},
+    "bring line": {"shape": "{new}", "entry": "{new2}", "matte": "{matte}", "brought": "{brought}", "name": "theirs"},
     "drop line": {"entry": "{line}"},
     "new matte": {"matte": "{new}", "name": "arm"},
     "copy matte": {"matte": "{new}", "of": "{matte}", "name": "kite again"},
@@ -115,7 +116,8 @@ def furnished(shot, who) -> dict[str, str]:
     do(do="new track", track=ids["followed"], name="followed", frame=FIRST, points=[(40, 40)], half=6, model="move")
     do(do="carry", shape=ids["riding"], frame=FIRST, track=ids["path"], how="move")
     do(do="new tryout", tryout=ids["tryout"], name="in use", lines=[PLATE_LINE])
-    return ids | {"line": str(shot.mattes.get(name="kite").entries.get(shape=ids["body"]).pk)}
+    theirs = shot.brought.create(user=who, name="another house", source="theirs.mov", first=FIRST, last=LAST, state="ready")
+    return ids | {"brought": str(theirs.pk), "line": str(shot.mattes.get(name="kite").entries.get(shape=ids["body"]).pk)}
 
 
 def filled(value, ids: dict[str, str]):

@@ -9,10 +9,10 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from jaythread.desk.analysis import hints, plate_analysis
-from jaythread.desk.api.schemas import ColoursOut, FoundOut, FramesOut, ShutterReadOut, SoftnessOut, ThumbnailsOut
+from jaythread.desk.api.schemas import ColoursOut, FoundOut, FramesOut, MadeOut, ShutterReadOut, SoftnessOut, TaughtOut, ThumbnailsOut
 from jaythread.desk.edit import commands
 from jaythread.desk.edit.types import Frame
-from jaythread.desk.matting import fringes
+from jaythread.desk.matting import fringes, teaching
 from jaythread.desk.view.pictures import drafted, samples_text
 from jaythread.productions.models import Shot
 from roto.matte import thumbnails
@@ -76,6 +76,33 @@ def colours(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Fram
 def solved_frames(request: HttpRequest, shot_id: int, entry_id: uuid.UUID) -> Any:
     """The frames on which a fringe stands solved."""
     return {"frames": fringes.solved_frames(request.user, shot_id, entry_id)}
+
+
+class FinishIn(Schema):
+    """finished: whether the frame is finished as it is now, or open again."""
+
+    frame: Frame
+    finished: bool
+
+
+@router.get("/shots/{shot_id}/taught/{entry_id}", response=TaughtOut)
+def taught(request: HttpRequest, shot_id: int, entry_id: uuid.UUID) -> Any:
+    """How a taught line stands."""
+    return teaching.standing(request.user, shot_id, entry_id)
+
+
+@router.post("/shots/{shot_id}/taught/{entry_id}/finish", response=MadeOut)
+def finish_frame(request: HttpRequest, shot_id: int, entry_id: uuid.UUID, body: FinishIn) -> Any:
+    """A frame is finished as it is now, or open again; the edit's id."""
+    act = teaching.finish if body.finished else teaching.open_again
+    return {"id": str(act(request.user, shot_id, entry_id, body.frame).pk)}
+
+
+@router.get("/shots/{shot_id}/taught/{entry_id}/pair/{frame}")
+def pair(request: HttpRequest, shot_id: int, entry_id: uuid.UUID, frame: Frame) -> HttpResponse:
+    """A finished frame's plate, its matte, and the matte's edge over the plate beside each other, about the band."""
+    shown = teaching.pair(request.user, shot_id, entry_id, frame)
+    return HttpResponse(encode_picture(shown, ".png"), content_type="image/png", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/shots/{shot_id}/shapes/{shape_id}/softness/{frame}", response=SoftnessOut)

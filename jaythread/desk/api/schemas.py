@@ -173,6 +173,13 @@ class NamedMatteOut(TypedDict):
     name: str
 
 
+class BroughtOut(TypedDict):
+    """A matte of the shot that was brought in from files."""
+
+    id: int
+    name: str
+
+
 class OtherShotOut(NamedOut):
     """A shot that something can be copied to, with its mattes."""
 
@@ -186,6 +193,7 @@ class DeskOut(HeadOut):
     plate: PlateOut | None
     clips: list[ClipOut]
     shots: list[OtherShotOut]
+    brought: list[BroughtOut]
     modes: list[ModeOut]
     mayTrace: bool
     people: list[str]
@@ -284,6 +292,29 @@ class ColoursOut(TypedDict):
     """The subject's own colour where fringes are solved: PNGs with alpha, as base64."""
 
     pieces: list[PieceOut]
+
+
+class FinishedOut(TypedDict):
+    """A finished frame. stale: it is drawn from something else by now. better_on: the frame whose picture its matte lies on better. off: of
+    alpha in the band, on the mean, by a half of the lessons that had not seen it."""
+
+    frame: int
+    stale: bool
+    better_on: int | None
+    off: float | None
+
+
+class TaughtOut(TypedDict):
+    """How a taught line stands. taught: whether it says anything; new: whether other frames are finished than those it was taught by.
+    unseen: how far off it was on finished frames it had not seen. next: the frame to finish next, and why."""
+
+    finished: list[FinishedOut]
+    filled: list[int]
+    taught: bool
+    new: bool
+    unseen: float | None
+    next: int | None
+    why: str
 
 
 class FramesOut(TypedDict):

@@ -58,7 +58,7 @@ def entry_data(entry: StackEntry) -> Data:
     """A line of a stack."""
     return {
         "matte": str(entry.matte_id), "shape": str(entry.shape_id), "order": entry.order, "mode": entry.mode, "inverted": entry.inverted,
-        "opacity": entry.opacity,
+        "opacity": entry.opacity, **({"source": entry.source} if entry.source else {}),
     }  # fmt: skip
 
 

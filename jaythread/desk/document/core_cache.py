@@ -15,7 +15,7 @@ from cachetools import LRUCache
 
 from jaythread.desk.models import Matte, Shape, StackEntry, Track
 from jaythread.productions.models import Shot
-from roto.matte.stack import Entry, in_order
+from roto.matte.stack import Entry, Source, in_order
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import Shape as CoreShape
 from roto.track.ride import rides_of
@@ -114,7 +114,10 @@ def lines(matte: Matte) -> tuple[list[StackEntry], list[Entry]]:
     """The lines of a matte's stack in the order in which they count, as rows and as the core knows them."""
     rows = list(matte.entries.select_related("shape"))
     found = shapes([e.shape for e in rows])
-    entries = [Entry(shape=found[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity) for e in rows]
+    entries = [
+        Entry(shape=found[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity, source=Source.from_data(e.source))
+        for e in rows
+    ]
     order = in_order(entries)
     return [rows[k] for k in order], [entries[k] for k in order]
 

@@ -10,7 +10,7 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from roto.arrays import Floats
 from roto.matte.frame_keys import FrameKeys, rows_of
-from roto.matte.modes import SOLVE
+from roto.matte.modes import FOUND
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
@@ -35,7 +35,7 @@ def ready(shot: Shot, row: Matte, plate: Plate | None, only: list[int] | None = 
     """What there is to measure of a matte, on all frames or on some."""
     core = core_cache.matte(shot, row)
     frames = np.arange(shot.first, shot.last + 1) if only is None else np.array(only, np.int64)
-    lines = [e for e in core.entries if e.mode != SOLVE and e.shape.kind == CLOSED]
+    lines = [e for e in core.entries if e.mode not in FOUND and e.shape.kind == CLOSED]
     shapes = {e.shape.id: e.shape for e in lines}
     outlines = {i: s.outlines(frames) for i, s in shapes.items()}
     common = f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0}"

@@ -20,7 +20,7 @@ from jaythread.desk.models import Edit, Matte, Shape, StackEntry, Track, keys_of
 from jaythread.errors import NotThere, Refused
 from jaythread.productions.models import Shot
 from roto.matte.shutter import Shutter
-from roto.matte.stack import Entry, in_order
+from roto.matte.stack import Entry, Source, in_order
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.group import groups_of
 from roto.motion.live_ranges import tidy
@@ -142,7 +142,13 @@ class Past:
             raise NotThere("That matte was not there then.")
         shot, said = self.shot, self._rows_of_shot()
         entries = [
-            Entry(shape=shape, mode=row["mode"], inverted=row["inverted"], opacity=row["opacity"])
+            Entry(
+                shape=shape,
+                mode=row["mode"],
+                inverted=row["inverted"],
+                opacity=row["opacity"],
+                source=Source.from_data(row.get("source", {})),
+            )
             for row in self.lines(matte_id).values()
             if (shape := self.shape(row["shape"])) is not None
         ]

@@ -171,7 +171,9 @@ def _write_entry(shot: Shot, key: list[Any], row: Data | None) -> None:
         StackEntry.objects.filter(pk=key[0]).delete()
         return
     plain = {name: row[name] for name in ("order", "mode", "inverted", "opacity")}
-    StackEntry.objects.update_or_create(pk=key[0], defaults={"matte_id": row["matte"], "shape_id": row["shape"], **plain})
+    StackEntry.objects.update_or_create(
+        pk=key[0], defaults={"matte_id": row["matte"], "shape_id": row["shape"], "source": row.get("source", {}), **plain}
+    )
 
 
 def _read_matte(shot: Shot, key: list[Any]) -> Data | None:

@@ -14,8 +14,10 @@ from django.core.files.base import ContentFile
 from django.core.files.storage import default_storage
 from django.utils import timezone
 
+from jaythread.brought import actions as brought
 from jaythread.desk import policies
 from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.matting import lessons
 from jaythread.desk.models import StackEntry
 from jaythread.errors import Refused
 from jaythread.jobs.models import Job
@@ -26,9 +28,11 @@ from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.matte.matting import fringe
-from roto.matte.modes import SOLVE
+from roto.matte.matting.from_files import FromFiles
+from roto.matte.modes import BRING, FOUND, SOLVE, TEACH
 from roto.matte.render import Solved
 from roto.matte.stack import Matte as CoreMatte
+from roto.matte.teaching.taught import Taught
 from roto.package.cache_keys import matte_keys
 
 PICTURES = 12
@@ -88,6 +92,8 @@ class ShotFringes(fringe.Fringes):
         self.shot = shot
         picture = lru_cache(PICTURES)(lambda frame: frames.as_displayed(self.plate, frame))
         super().__init__(picture, self._named, _memory(shot.pk), wait=wait, steady=steady)
+        self.taught = Taught(self, lessons.Models(shot.pk).get, lessons.FinishedFrames(shot.pk).get)
+        self.others = {TEACH: self.taught, BRING: FromFiles(self, brought.alpha_of)}
 
     @cached_property
     def plate(self) -> Plate | None:
@@ -98,37 +104,46 @@ class ShotFringes(fringe.Fringes):
 
     def ready(self, matte: CoreMatte) -> "ShotFringes":
         """Look the plate up now, where there is a fringe: rendering threads are not to talk to the database."""
-        if any(e.mode == SOLVE for e in matte.entries):
+        if any(e.mode in FOUND for e in matte.entries):
             self.plate  # noqa: B018 - read once, then kept
         return self
 
     def asked_for(self, matte: CoreMatte, at: int) -> set[str]:
-        """The keys of all frames of a fringe as it is now, by themselves and steadied."""
+        """The keys of all frames of a line as it is now, by themselves and steadied."""
+        if matte.entries[at].mode == TEACH:
+            live = self._live(matte, at)
+            return {*self.taught.keys(matte, at, live).values(), *self.taught.whole_keys(matte, at, live).values()}
         keys, steady = self._keys_of(matte, at)
         return {*keys.values(), *self.again_keys(matte, at, list(keys)).values(), *steady.values()}
 
     def _keys_of(self, matte: CoreMatte, at: int) -> tuple[dict[int, str], dict[int, str]]:
-        shape = matte.entries[at].shape
-        live = [f for f in range(matte.first, matte.last + 1) if shape.is_live(f)]
+        live = self._live(matte, at)
         return self.keys(matte, at, live), self.whole_keys(matte, at, live)
 
+    @staticmethod
+    def _live(matte: CoreMatte, at: int) -> list[int]:
+        return [f for f in range(matte.first, matte.last + 1) if matte.entries[at].shape.is_live(f)]
+
     def standing(self, matte: CoreMatte, at: int) -> list[int]:
-        """Frames on which a fringe is solved and steadied."""
+        """Frames on which a fringe is solved and steadied, or a taught line is filled."""
         files = Files(self.shot.pk)
-        _, steady = self._keys_of(matte, at)
+        steady = self.whole_keys(matte, at, self._live(matte, at))
         return [f for f, key in steady.items() if files.has(key)]
 
     def frame_keys(self, matte: CoreMatte, frames: Sequence[int]) -> dict[int, str]:
         """By frame, a name for all that it is made from: a fringe that was steadied since is another picture of the same shapes."""
-        steadied = [set(self.standing(matte, at)) for at, entry in enumerate(matte.entries) if entry.mode == SOLVE]
+        steadied = [set(self.standing(matte, at)) for at, entry in enumerate(matte.entries) if entry.mode in (SOLVE, TEACH)]
         return {f: f"{key} {[f in there for there in steadied]}" for f, key in matte_keys(matte, frames, self).items()}
 
 
-def place_of(shot: Shot, entry_id: uuid.UUID) -> tuple[StackEntry, CoreMatte, int]:
-    """A line that is a fringe, its matte, and which line of its stack it is."""
+NOT_SO = {SOLVE: "is not a fringe: nothing of it is solved from the plate.", TEACH: "is not taught by finished frames."}
+
+
+def place_of(shot: Shot, entry_id: uuid.UUID, mode: str = SOLVE) -> tuple[StackEntry, CoreMatte, int]:
+    """A line of that mode, its matte, and which line of its stack it is."""
     entry = lookups.line_row(shot, str(entry_id))
-    if entry.mode != SOLVE:
-        raise Refused(f"'{entry.shape.name}' is not a fringe: nothing of it is solved from the plate.")
+    if entry.mode != mode:
+        raise Refused(f"'{entry.shape.name}' {NOT_SO[mode]}")
     rows, _ = core_cache.lines(entry.matte)
     return entry, core_cache.matte(shot, entry.matte), [row.pk for row in rows].index(entry.pk)
 
@@ -140,7 +155,7 @@ def colours(user: User, shot_id: int, matte_id: uuid.UUID, frame: int) -> list[t
     solver = ShotFringes(shot, wait=False)
     out = []
     for at, entry in enumerate(matte.entries):
-        solved = solver.solved(matte, at, frame) if entry.mode == SOLVE else None
+        solved = solver.solved(matte, at, frame) if entry.mode in (SOLVE, TEACH) else None
         if solved is not None:
             own = fringe.own_colour(solver.picture(frame), solved)
             there = solved.unknown & (solved.alpha > 0)
@@ -193,7 +208,7 @@ def clear_out(shot: Shot) -> int:
         matte = core_cache.matte(shot, row)
         solver = ShotFringes(shot, wait=False)
         for at, entry in enumerate(matte.entries):
-            if entry.mode == SOLVE:
+            if entry.mode in (SOLVE, TEACH):
                 wanted |= solver.asked_for(matte, at)
     gone = 0
     try:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from jaythread.accounts.actions import preference
+from jaythread.brought.models import State
 from jaythread.desk.document import core_cache
 from jaythread.desk.document.as_data import entry_data
 from jaythread.desk.edit import journal
@@ -262,6 +263,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
         "clips": clips(shot),
         "modes": modes(),
         "shots": other_shots(shot),
+        "brought": [{"id": row.pk, "name": row.name} for row in shot.brought.filter(state=State.READY)],
         "mayTrace": may_trace,
         "people": sorted(shot.production.memberships.values_list("user__username", flat=True)),
         "keys": preference(user).keys,

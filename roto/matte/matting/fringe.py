@@ -23,13 +23,14 @@ from numpy.typing import NDArray
 
 from roto.arrays import Floats
 from roto.curve.brush import around
-from roto.errors import BadGeometry
+from roto.errors import BadGeometry, NoSource
 from roto.matte.frame_keys import FrameKeys, exposures, rows_of
 from roto.matte.matting.foreground import foreground
 from roto.matte.matting.laplacian import RADIUS, solve_alpha
 from roto.matte.matting.temporal import AROUND, STEPS, cleaned, motion, solved_again, steadied, stored
+from roto.matte.modes import SOLVE
 from roto.matte.render import Box, Solved, render
-from roto.matte.stack import Entry, Matte, within
+from roto.matte.stack import NO_SOURCE, Entry, Matte, within
 from roto.motion.keys import Keys
 from roto.motion.shape import CLOSED, CORNER, CURVE, Shape, settings_values
 from roto.tolerances import SOLID
@@ -76,10 +77,19 @@ def band_shape(shape: Shape) -> Shape:
     return replace(shape, settings=fades, reach=None, own=(), blur=False)
 
 
-def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDArray[np.float32]]) -> Band | None:
-    """The band of the fringe that is line `at` of the stack; None where it is not live, or not in the picture.
+def band_of(
+    matte: Matte,
+    at: int,
+    frame: int,
+    below: Callable[[Matte, Box], NDArray[np.float32]],
+    *,
+    margin: int = 2 * RADIUS + 2,
+    all_below: bool = True,
+) -> Band | None:
+    """The band of the line `at` of the stack; None where it is not live, or not in the picture.
 
-    below: renders the float matte of a box.
+    below: renders the float matte of a box. margin: px around the band that the box holds too. all_below: whether alpha is known, too,
+    where other shapes count than the one right below.
     """
     shape = matte.entries[at].shape
     if not shape.is_live(frame):
@@ -87,7 +97,6 @@ def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDA
     cover_of = replace(matte, entries=(Entry(shape=band_shape(shape)),), inverted=False, shift=())
     places = shape.outlines(np.array([frame]))[0]
     reached = np.concatenate([places[:, :2], places[:, :2] + places[:, 2:4], places[:, :2] + places[:, 4:6]])
-    margin = 2 * RADIUS + 2
     low = np.clip(np.floor(reached.min(axis=0)) - margin, 0, matte.size).astype(int)
     high = np.clip(np.ceil(reached.max(axis=0)) + margin, 0, matte.size).astype(int)
     box = (int(low[0]), int(low[1]), int(high[0]), int(high[1]))
@@ -95,10 +104,11 @@ def band_of(matte: Matte, at: int, frame: int, below: Callable[[Matte, Box], NDA
         return None
     cover = stored(render(cover_of, frame, box=box).alpha)
     so_far = below(replace(matte, entries=matte.entries[:at], inverted=False), box)
-    others = below(replace(matte, entries=matte.entries[: _below_that(matte, at)], inverted=False), box)
     within = cv2.distanceTransform((so_far >= SOLID).astype(np.uint8), cv2.DIST_L2, 5)
     deep = min(shape.settings_at(frame)[0][1], KERNEL * float(within.max()))
-    unknown = (cover > 0) & (within <= deep) & (others <= 1 - SOLID)
+    unknown = (cover > 0) & (within <= deep)
+    if all_below:
+        unknown &= below(replace(matte, entries=matte.entries[: _below_that(matte, at)], inverted=False), box) <= 1 - SOLID
     return Band(box=box, cover=cover, below=so_far, unknown=unknown) if unknown.any() else None
 
 
@@ -115,7 +125,9 @@ def packed(solved: Solved) -> bytes:
     """A solved frame as the bytes of a file (numpy's .npz)."""
     out = io.BytesIO()
     whole = [np.rint(a * STEPS).astype(np.uint16) for a in (solved.alpha, solved.cover)]
-    np.savez_compressed(out, box=solved.box, steady=solved.steady, alpha=whole[0], cover=whole[1], unknown=np.packbits(solved.unknown))
+    np.savez_compressed(
+        out, box=solved.box, steady=solved.steady, alpha=whole[0], cover=whole[1], unknown=np.packbits(solved.unknown), doubt=solved.doubt
+    )
     return out.getvalue()
 
 
@@ -125,7 +137,8 @@ def unpacked(data: bytes) -> Solved:
         alpha, cover = ((it[name] / np.float32(STEPS)).astype(np.float32) for name in ("alpha", "cover"))
         unknown = np.unpackbits(it["unknown"], count=alpha.size).astype(bool).reshape(alpha.shape)
         x0, y0, x1, y1 = (int(v) for v in it["box"])
-        return Solved(box=(x0, y0, x1, y1), alpha=alpha, cover=cover, unknown=unknown, steady=bool(it["steady"]))
+        doubt = float(it["doubt"]) if "doubt" in it.files else 0.0
+        return Solved(box=(x0, y0, x1, y1), alpha=alpha, cover=cover, unknown=unknown, steady=bool(it["steady"]), doubt=doubt)
 
 
 def made_band(fringe_id: str, name: str, subject: Shape, frame: int, points: Floats, curves: list[bool]) -> Shape:
@@ -160,22 +173,48 @@ def solve(band: Band, picture: Picture) -> Solved:
     return Solved(box=band.box, alpha=alpha, cover=band.cover, unknown=band.unknown, steady=False)
 
 
+class Found(Protocol):
+    """Gives lines of one mode that is not a fringe; see `roto.matte.render.results.Solver`."""
+
+    def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """What line `at` is on a frame."""
+
+    def as_finished(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """All of the matte within its band, on a frame that is finished."""
+
+    def whole_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
+        """By frame, a name for everything that the line depends on."""
+
+
 class Fringes:
     """Solves the fringes of a shot's mattes, and keeps what is solved.
 
     picture: the plate of a frame (H, W, 3) as it is displayed, float32 0..1. named: a text that names that picture and its version.
     wait: whether to solve what is not kept yet; otherwise only what is there is given. steady: whether frames are to be steadied.
+    others: by mode, what gives the lines that are found otherwise.
     """
 
     def __init__(
         self, picture: Callable[[int], Picture], named: Callable[[int], str], keep: Keep, *, wait: bool = True, steady: bool = True
     ) -> None:
         self.picture, self.named, self.keep, self.wait, self.steady = picture, named, keep, wait, steady
+        self.others: dict[str, Found] = {}
         self.one_at_a_time = RLock()  # frames are steadied by each other: two threads would solve the same ones
+
+    @property
+    def whole(self) -> bool:
+        """Whether all of it is wanted, as for a delivery: what is missing is an error then."""
+        return self.wait and self.steady
 
     def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
         """The fringe that is line `at` of a matte's stack on a frame: the best there is, or what can be made; None where there is none."""
-        shape = matte.entries[at].shape
+        shape, mode = matte.entries[at].shape, matte.entries[at].mode
+        if mode in self.others:
+            return self.others[mode].solved(matte, at, frame)
+        if mode != SOLVE:
+            if self.whole:
+                raise NoSource(f"What '{shape.name}' comes from is not here.", name=shape.name)
+            return None
         keys = self.keys(matte, at, self._live_around(matte, at, [frame], 2 * AROUND))
         if frame not in keys:
             return None
@@ -194,6 +233,11 @@ class Fringes:
         done = cleaned(steadied(here, [(other, motion(shape, f, frame)) for f, other in others if other is not None]))
         self.keep.put(whole, done)
         return done
+
+    def as_finished(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """All of the matte, before it is inverted, within the band of a taught line on a frame that is finished and as it was then."""
+        other = self.others.get(matte.entries[at].mode)
+        return None if other is None else other.as_finished(matte, at, frame)
 
     def _again(self, matte: Matte, at: int, frame: int, keys: dict[int, str]) -> Solved | None:
         """A frame after the first turn; see `roto.matte.matting.temporal`."""
@@ -232,7 +276,9 @@ class Fringes:
         return self.keys(matte, at, [frame])[frame]
 
     def whole_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
-        """By frame, a name for everything that its steadied solution depends on."""
+        """By frame, a name for everything that its steadied solution depends on, or that a line depends on that is found otherwise."""
+        if matte.entries[at].mode in self.others:
+            return self.others[matte.entries[at].mode].whole_keys(matte, at, frames)
         keys = self.keys(matte, at, self._live_around(matte, at, frames, 2 * AROUND))
         return {f: steady_key(keys, f, 2 * AROUND) for f in frames if f in keys}
 
@@ -257,6 +303,7 @@ class Fringes:
             live = np.array([shape.is_live(f) for f in frames], dtype=bool)
             reaches, settings = shape.reaches_at(numbers), np.array(shape.settings_at(numbers))
             count, said = int(live.sum()), f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} "
+            said += "" if entry.source is NO_SOURCE else repr(entry.source)
             ends = rows_of(None if reaches is None else reaches[live], count)
             mixed.mix(numbers[live].tolist(), said.encode(), rows_of(settings[live], count), rows_of(outlines[live], count), ends)
         return mixed.names()

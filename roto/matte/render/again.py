@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.matte.modes import MODES, PASS, SOLVE
+from roto.matte.modes import FOUND, MODES, PASS
 from roto.matte.render.boxes import touched_boxes
 from roto.matte.render.exposure import Live, live_at
 from roto.matte.render.frame import render
@@ -50,7 +50,7 @@ def touched_since(was: Matte, now: Matte, frames: Sequence[int]) -> dict[int, Bo
     """By frame, the box outside of which a matte is as it was, to the last bit, as long as the exposure is taken in as many steps; frames
     on which that cannot be said are left out. Shapes are the same where they are the same objects."""
     said = [(m.size, m.shutter, m.inverted, m.shift, len(m.entries)) for m in (was, now)]
-    if said[0] != said[1] or any(e.mode == SOLVE for e in (*was.entries, *now.entries)):
+    if said[0] != said[1] or any(e.mode in FOUND for e in (*was.entries, *now.entries)):
         return {}
     changed = [(a, b) for a, b in zip(was.entries, now.entries, strict=True) if a is not b and (a.shape is not b.shape or a != b)]
     if not all(_counts_within(a, b) for a, b in changed):

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from roto.matte.feather.reach import band
-from roto.matte.modes import SOLVE
+from roto.matte.modes import FOUND
 from roto.matte.render.exposure import MOMENTS
 from roto.matte.render.results import Box
 from roto.matte.stack import Matte
@@ -17,7 +17,7 @@ LOOKS = 2 * MOMENTS - 1
 
 def touched_box(matte: Matte, shapes: Iterable[Shape], frame: int) -> Box:
     """The box of the picture in which the matte of a frame may depend on these shapes: their outlines over the exposure, with reach."""
-    bands = [e.shape for e in matte.entries if e.mode == SOLVE and e.shape.is_live(frame)]  # what a change below solves anew
+    bands = [e.shape for e in matte.entries if e.mode in FOUND and e.shape.is_live(frame)]  # what a change below solves anew
     return touched_boxes(matte, [*shapes, *bands], [frame])[frame]
 
 

@@ -13,7 +13,7 @@ from roto.errors import BadGeometry
 from roto.matte.feather import profile
 from roto.matte.feather.along_outline import along
 from roto.matte.feather.integral import integral
-from roto.matte.modes import MODES, SOLVE
+from roto.matte.modes import FOUND, MODES
 from roto.matte.raster.edges import Geometry, edges_of, into_rows
 from roto.matte.raster.folding import CLOSES, OPENS
 from roto.matte.render import runs
@@ -92,7 +92,7 @@ def _looked_at(one: Live, sharp: bool) -> Live:
 
 def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
     """In how many steps this frame's exposure is taken, and whether the cap cut them down."""
-    matte = replace(matte, entries=tuple(e for e in matte.entries if e.mode != SOLVE))
+    matte = replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND))
     live = live_at(matte, [frame])[frame]
     if not live:
         return 1, False

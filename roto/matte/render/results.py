@@ -37,20 +37,26 @@ class Rendered:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Solved:
-    """A fringe solved on a frame, all (h, w) of the box. cover: how much the band counts. unknown: where alpha was solved."""
+    """A line found on a frame, all (h, w) of the box. cover: how much the band counts. unknown: where alpha was found. doubt: of a taught
+    line, by how much of alpha two models that know half of the lessons each differ on the mean."""
 
     box: Box
     alpha: NDArray[np.float32]
     cover: NDArray[np.float32]
     unknown: NDArray[np.bool_]
     steady: bool
+    doubt: float = 0.0
 
 
 class Solver(Protocol):
-    """Gives solved fringes (see `roto.matte.matting.fringe`)."""
+    """Gives lines whose alpha is found: fringes (see `roto.matte.matting.fringe`), taught lines, those from files."""
 
     def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
-        """The fringe that is line `at` of the stack, where there is one; `wait` tells whether None may mean that it is not solved yet."""
+        """What line `at` of the stack is, where there is one; `wait` tells whether None may mean that it is not solved yet."""
+        ...
+
+    def as_finished(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """All of the matte, before it is inverted, within the band of a taught line on a frame that is finished and as it was then."""
         ...
 
     @property

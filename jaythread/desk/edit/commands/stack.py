@@ -1,19 +1,23 @@
 """Commands on the lines of a stack."""
 
+from dataclasses import replace
 from typing import Literal
 
 from ninja import Schema
 from pydantic import Field
 
+from jaythread.brought.models import State
 from jaythread.desk.document import lookups
 from jaythread.desk.document.as_data import entry_data
 from jaythread.desk.edit.registry import Outcome, command
-from jaythread.desk.edit.row_changes import change
+from jaythread.desk.edit.row_changes import change, compare
 from jaythread.desk.edit.session import Session
-from jaythread.desk.edit.types import Mode, given
+from jaythread.desk.edit.types import Colour, Mode, Name, given
 from jaythread.desk.models import Matte, Shape, StackEntry
 from jaythread.errors import Refused
-from roto.matte.modes import SOLVE
+from roto.matte.modes import BRING, FOUND
+from roto.matte.stack import Source
+from roto.motion import edits
 from roto.motion.group import groups_of
 from roto.motion.shape import GROUP
 
@@ -36,7 +40,9 @@ def change_entry(session: Session, said: ChangeEntry) -> Outcome:
     """A line combines otherwise, or stands elsewhere."""
     entry = lookups.line_row(session.shot, said.entry)
     before, wanted = entry_data(entry), given(said, "entry")
-    if wanted.get("mode") == SOLVE and entry.shape.kind == GROUP:
+    if wanted.get("mode") == BRING and not entry.source.get("files"):
+        raise Refused("A line comes from files when a matte from elsewhere is laid into the stack.")
+    if wanted.get("mode") in FOUND and entry.shape.kind == GROUP:
         raise Refused(NO_FRINGE)
     return Outcome(f"changed how {entry.shape.name} combines", [change("entry", [str(entry.pk)], before, {**before, **wanted})])
 
@@ -66,10 +72,10 @@ def _combined(session: Session, matte: Matte, group: Shape, said: AddLine) -> Ou
     """The shapes of a group count as one from now on: its line stands where the topmost of them did."""
     inner = [one.id for one in session.carried(group)]
     entries = list(matte.entries.select_related("shape"))
-    own = [e for e in entries if str(e.shape_id) in inner and e.shape.kind != GROUP and e.mode != SOLVE]
+    own = [e for e in entries if str(e.shape_id) in inner and e.shape.kind != GROUP and e.mode not in FOUND]
     if not own:
         raise Refused(f"No shape of {group.name} is in the matte {matte.name}: put them in first.")
-    if said.mode == SOLVE:
+    if said.mode in FOUND:
         raise Refused(NO_FRINGE)
     if StackEntry.objects.filter(pk=lookups.as_uuid(said.entry)).exists() or matte.entries.filter(shape=group).exists():
         raise Refused(f"The shapes of {group.name} count as one in the matte {matte.name} already.")
@@ -79,6 +85,38 @@ def _combined(session: Session, matte: Matte, group: Shape, said: AddLine) -> Ou
     row = {**lookups.entry_on_top(matte, str(group.pk), said.mode), "order": own[-1].order}
     line = change("entry", [str(lookups.as_uuid(said.entry))], None, row)
     return Outcome(f"combined the shapes of {group.name} as one in the matte {matte.name}", [line])
+
+
+class BringLine(Schema):
+    """A matte from elsewhere as the lowest line of a stack: it covers the whole picture, and what lies above it corrects it."""
+
+    do: Literal["bring line"]
+    shape: str
+    entry: str
+    matte: str
+    brought: int = Field(ge=1, le=2**31)
+    name: Name
+    colour: Colour = 0
+
+
+@command(BringLine)
+def bring_line(session: Session, said: BringLine) -> Outcome:
+    """A line that comes from files."""
+    shot = session.shot
+    row = shot.brought.filter(pk=said.brought).first()
+    if row is None or row.state != State.READY:
+        raise Refused("That matte from elsewhere is not there, or not read yet.")
+    matte = lookups.matte_row(shot, said.matte)
+    shape_id, entry_id = lookups.new_id(said.shape, Shape), lookups.new_id(said.entry, StackEntry)
+    w, h = shot.width, shot.height
+    around = [[x, y, 0, 0, 0, 0] for x, y in ((-w, -h), (2 * w, -h), (2 * w, 2 * h), (-w, 2 * h))]
+    new = edits.trace(shape_id, said.name, row.first, around, [False] * 4, said.colour)
+    new = replace(new, live=((row.first, row.last),), blur=False)
+    lowest = matte.entries.order_by("order").values_list("order", flat=True).first()
+    order = 1.0 if lowest is None else lowest - 1.0
+    line = {**lookups.entry_on_top(matte, shape_id, BRING), "order": order, "source": Source(files=str(row.pk)).as_data()}
+    rows = [*compare(shape_id, None, new), change("entry", [entry_id], None, line)]
+    return Outcome(f"laid {row.name}, from elsewhere, under the matte {matte.name}", rows, [], [new])
 
 
 class DropLine(Schema):

@@ -44,6 +44,7 @@ export class Document extends Slice {
     this.mayTrace = data.mayTrace;
     this.people = Object.freeze(data.people || []); // who is in the production
     this.shots = Object.freeze(data.shots || []); // other shots of the production
+    this.brought = Object.freeze(data.brought || []); // mattes from elsewhere that may be laid into a stack
     this.clips = Object.freeze(data.clips || []); // other plates of the production to lay the cut-out on
     this.modes = Object.freeze(data.modes || []); // the ways in which a line of a stack combines
     this.take(data);

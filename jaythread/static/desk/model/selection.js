@@ -100,10 +100,10 @@ export class Selection extends Slice {
     return this.ids.map((id) => this.document.shapes.get(id)).filter((shape) => shape !== undefined);
   }
 
-  // Whether a shape is the band of a fringe in the present matte.
+  // Whether a shape is the band of a fringe, or of a taught line, in the present matte.
   /** @param {Shape} shape */
   isFringe(shape) {
-    return this.stack().some((line) => line.shape === shape.id && line.mode === "solve");
+    return this.stack().some((line) => line.shape === shape.id && ["solve", "teach"].includes(line.mode));
   }
 
   // Those of the chosen shapes, and groups, that may be changed.

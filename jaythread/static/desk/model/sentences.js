@@ -40,7 +40,7 @@ function ofShapes(document, selection, { frame, scope, step }, looked) {
   if (!selection.editable.length) return [`${whose} has no outline of its own: `, "Place", " moves its shapes as one"];
   const all = shapes.reduce((n, s) => n + s.curves.length, 0);
   const some = selection.pointCount;
-  if (step === "soften" && selection.isFringe(shapes[shapes.length - 1])) return ["How a fringe is solved is set in the panel; ", "Trace", " moves its outline"];
+  if (step === "soften" && selection.isFringe(shapes[shapes.length - 1])) return ["What is found in its band is set in the panel; ", "Trace", " moves its outline"];
   if (step === "soften") return [`Frame ${frame}: `, some ? `the soft edge at ${some} of ${all} points` : "the soft edge", rest()];
   return [`Frame ${frame}: `, some ? `${some} of ${all} points` : "the points you move", rest()];
 }

@@ -17,7 +17,7 @@
  * @typedef {{id: number, name: string, first: number, last: number, size: number[], rate: number, rateText: string, pixelAspect: number}} Shot
  * @typedef {{id: number, version: string, name: string, first: number, last: number}} Clip
  * @typedef {{shot: Shot, plate: {id: number, state: string, version: string, missing: number[], cuts: number[]} | null, clips: Clip[],
- *   shots: {id: number, name: string}[], modes: {key: string, offer: string, outside: string, solves: boolean}[], mayTrace: boolean, people: string[],
+ *   shots: {id: number, name: string}[], brought: {id: number, name: string}[], modes: {key: string, offer: string, outside: string, solves: boolean}[], mayTrace: boolean, people: string[],
  *   keys: Record<string, string[]>, shapes: any[], tracks: any[], mattes: Matte[], revision: number,
  *   shutter: {angle: number, phase: number | null}, undo: string | null, redo: string | null}} DeskData
  */

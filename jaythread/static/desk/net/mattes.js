@@ -125,7 +125,7 @@ export class Mattes extends EventTarget {
   solveLater(fringe, wanted) {
     this.fringe = fringe;
     if (fringe !== "not solved" || wanted.solve) return;
-    this.says = "a fringe is not solved here yet";
+    this.says = "a band is not worked out here yet";
     clearTimeout(this.solving);
     if (!wanted.command) this.solving = setTimeout(() => wanted.name === this.name && !this.store.view.playing && this.ask(null, null, true), REST);
   }

@@ -25,7 +25,7 @@ export class Softening {
       }
       if (!has) store.selection.choose(found.shape.id, [found.index], e.shiftKey);
     }
-    if (this.desk.fringes.chosen) return; // its figures are in the panel
+    if (this.desk.fringes.chosen || this.desk.taught.chosen) return; // its figures are in the panel
     if (store.selection.editable.includes(store.selection.shape)) this.drag = { shape: store.selection.shape, from: p, on: Boolean(found), moved: false };
   }
 

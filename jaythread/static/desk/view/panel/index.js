@@ -17,6 +17,7 @@ export { root as desk } from "./root.js";
 export { shutter } from "./shutter.js";
 export { softenStep } from "./soften.js";
 export { stack } from "./stack.js";
+export { taughtLine } from "./taught.js";
 export { threads, timeBar } from "./time_bar.js";
 export { traceStep } from "./trace.js";
 export { views } from "./views.js";

@@ -16,7 +16,7 @@ export function root() {
       desk.tell = desk.fringes.tell = desk.tracks.tell = (text) => this.tell(text);
       for (const what of ["changed", "dragged", "view"]) store.addEventListener(what, () => this.sync());
       store.addEventListener("frame", () => this.sync(Boolean(store.view.playing)));
-      for (const source of [desk.edits, desk.fringes, desk.tracks, desk.fits, desk.findings]) source.addEventListener("state", () => this.sync());
+      for (const source of [desk.edits, desk.fringes, desk.taught, desk.tracks, desk.fits, desk.findings]) source.addEventListener("state", () => this.sync());
       for (const source of [desk.mattes, desk.thumbnails]) source.addEventListener("loaded", () => this.sync());
       desk.news.addEventListener("news", () => (this.here = [...desk.news.here]));
       desk.edits.addEventListener("refused", (e) => this.tell(e.detail));

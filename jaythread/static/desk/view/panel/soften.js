@@ -5,7 +5,7 @@ import { edit } from "../../net/commands.js";
 import { figure, part } from "./component.js";
 
 export const softenStep = part(() => ({
-  soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, isFringe: false, ranged: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
+  soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, isFringe: false, isTaught: false, ranged: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
 
   connected(desk) {
     desk.paintFringe = () => this.paintFringe();
@@ -14,6 +14,7 @@ export const softenStep = part(() => ({
     const { fringes, store, ways } = this.desk;
     const { pending, selection } = store;
     this.isFringe = Boolean(fringes.chosen);
+    this.isTaught = Boolean(this.desk.taught.chosen);
     const { shot, working } = store.document;
     this.ranged = working[0] !== shot.first || working[1] !== shot.last;
     this.brush = ways.brush.radius;
@@ -73,7 +74,7 @@ export const softenStep = part(() => ({
   paintFringe() {
     const { selection, view } = this.desk.store;
     if (view.drawing) return this.desk.stopTracing();
-    if (!selection.editable.length || this.isFringe) return this.tell("Choose the shape whose hair or fuzz is to be solved.");
+    if (!selection.editable.length || this.isFringe || this.isTaught) return this.tell("Choose the shape whose hair or fuzz is to be solved.");
     view.set("drawing", "brush");
   },
   fringeOfReach() {
@@ -82,6 +83,9 @@ export const softenStep = part(() => ({
   setBrush(event) {
     this.desk.ways.brush.radius = Math.min(1000, Math.max(1, Number(event.target.value) || 24));
     this.sync();
+  },
+  teachInstead() {
+    this.desk.edits.push(edit.entry({ entry: this.desk.fringes.chosen.id, mode: "teach" }));
   },
   solveAll() {
     return this.desk.attempt(() => this.desk.fringes.solveAll());

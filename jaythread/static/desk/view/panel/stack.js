@@ -9,7 +9,7 @@ import { dialog, part } from "./component.js";
 const FEW = 3; // lines that stand in the panel without folding
 
 export const stack = part(() => ({
-  lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], sentence: "", elsewhere: [], over: "", opened: false, sought: "", shots: [], toShot: "", toFrame: "",
+  lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], sentence: "", elsewhere: [], brought: [], over: "", opened: false, sought: "", shots: [], toShot: "", toFrame: "",
 
   connected(desk) {
     desk.findShape = () => this.find();
@@ -24,7 +24,7 @@ export const stack = part(() => ({
     Object.assign(this, {
       mattes: document.mattes.map((m) => ({ id: m.id, name: m.name })), matte: selection.matte || "", inverted: Boolean(matte?.inverted),
       shift: matte?.shifts?.[view.frame - document.shot.first] ?? 0, shiftKeys: (matte?.shift || []).map(([frame]) => frame),
-      sentence: matte?.sentence || "", shots: [...document.shots],
+      sentence: matte?.sentence || "", shots: [...document.shots], brought: [...document.brought],
     });
     this.lines = selection.lines().map((line, at) => {
       const it = document.shapes.get(line.shape);
@@ -83,6 +83,12 @@ export const stack = part(() => ({
     const shape = event.target.value;
     event.target.value = "";
     if (shape) this.send(edit.addLine({ entry: newId(), matte: this.matte, shape }));
+  },
+  // A matte from elsewhere becomes the lowest line: what stands above corrects it.
+  layUnder(event) {
+    const found = this.brought.find((b) => String(b.id) === event.target.value);
+    event.target.value = "";
+    if (found) this.send(edit.bringLine({ shape: newId(), entry: newId(), matte: this.matte, brought: found.id, name: found.name }));
   },
   dropLine() {
     const line = this.lines.find((l) => l.last);

@@ -1,0 +1,62 @@
+// The step Soften of a taught line: frames that are finished, what to finish next, teaching.
+
+import { edit } from "../../net/commands.js";
+import { part } from "./component.js";
+
+export const taughtLine = part(() => ({
+  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", ready: false, fresh: false, ranged: false,
+
+  sync() {
+    const { store, taught } = this.desk;
+    this.is = Boolean(taught.chosen);
+    if (!this.is) return;
+    const { job, state } = taught;
+    const { frame } = store.view;
+    this.name = store.selection.shape.name;
+    this.finished = (state?.finished || []).map((one) => ({ frame: one.frame, chosen: one.frame === frame, says: told(one) }));
+    this.here = state?.finished.find((one) => one.frame === frame) || null;
+    this.pair = taught.pair(frame);
+    Object.assign(this, { next: state?.next ?? null, why: state?.why || "", ready: this.finished.length > 1, fresh: Boolean(state?.taught && !state.new) });
+    const { shot, working } = store.document;
+    this.ranged = working[0] !== shot.first || working[1] !== shot.last;
+    this.busy = Boolean(job && ["waiting", "working"].includes(job.state));
+    this.done = job?.percent || 0;
+    this.says = [this.busy ? "" : stands(state), this.busy ? going(job) : "", job?.state === "failed" ? job.message : ""].filter(Boolean).join(" ");
+  },
+
+  go(frame) {
+    this.desk.store.view.go(frame);
+  },
+  finish(finished) {
+    return this.desk.attempt(() => this.desk.taught.finish(this.desk.store.view.frame, finished));
+  },
+  teach() {
+    return this.desk.attempt(() => this.desk.taught.teach());
+  },
+  stop() {
+    return this.desk.attempt(() => this.desk.taught.cancel());
+  },
+  solveInstead() {
+    this.desk.edits.push(edit.entry({ entry: this.desk.taught.chosen.id, mode: "solve" }));
+  },
+}));
+
+function told(one) {
+  if (one.better_on) return `its matte lies better on ${one.better_on}`;
+  if (one.stale) return "changed since: finish it again";
+  return one.off === null || one.off === undefined ? "" : `unseen, off by ${(100 * one.off).toFixed(1)} %`;
+}
+
+function stands(state) {
+  if (!state) return "";
+  if (!state.finished.length) return "No frame is finished yet: bring the matte of one frame to what it should be, by shapes or from files, and finish it.";
+  if (!state.taught) return state.finished.length < 2 ? "One more frame at least, then it can be taught." : "Not taught yet.";
+  const off = state.unseen === null ? "" : ` On finished frames that it had not seen it was off by ${(100 * state.unseen).toFixed(1)} % in the band.`;
+  return `${state.new ? "Taught by other frames than those that are finished now." : `${state.filled.length} frames are filled.`}${off}`;
+}
+
+function going(job) {
+  const off = job.partial?.off;
+  const seen = off === undefined ? "" : ` A frame that it has not seen is off by ${(100 * off).toFixed(1)} %.`;
+  return `Teaching and filling: ${job.percent || 0} %.${seen}`;
+}

@@ -1,0 +1,72 @@
+"""Lessons: what a finished frame teaches."""
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.errors import RotoError
+from roto.matte.teaching.looking import Grey, Mask, looked_at
+
+OFF = 0.5
+"""px, root mean square: how far the edge below is displaced in a second copy of each lesson. Finished frames have it where it belongs, the
+others where the in-betweens leave it: a model that never saw it displaced trusts it blindly."""
+SMOOTH = 25.0
+"""px, sigma of the displacement"""
+ROWS = 75_000
+"""pixels that a model is taught from"""
+
+
+class NothingToLearn(RotoError):
+    """The finished frames have no edge within the band: all of it is covered, or nothing. Finish a frame that shows one."""
+
+    code = "taught.no_edge"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lesson:
+    """A finished frame within the band's box. picture: (h, w, 3) as displayed, 0..1. below, alpha: (h, w), the matte under the line and the
+    finished one. unknown: where the line says alpha."""
+
+    frame: int
+    picture: Grey
+    below: Grey
+    unknown: Mask
+    alpha: Grey
+
+    def displaced(self) -> "Lesson":
+        """The same with the edge below, and the band with it, smoothly displaced."""
+        rng = np.random.default_rng(self.frame)
+        h, w = self.below.shape
+        wild = [cv2.GaussianBlur(rng.standard_normal((h, w)).astype(np.float32), (0, 0), SMOOTH) for _ in range(2)]
+        dx, dy = (one * np.float32(OFF / max(float(one.std()), 1e-9)) for one in wild)
+        x, y = np.meshgrid(np.arange(w, dtype=np.float32), np.arange(h, dtype=np.float32))
+        below = cv2.remap(self.below, x + dx, y + dy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        unknown = cv2.remap(self.unknown.astype(np.uint8), x + dx, y + dy, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
+        return replace(self, below=np.asarray(below, np.float32), unknown=unknown > 0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rows:
+    """What is looked at about pixels of a lesson, and of it displaced: rows (N, F), and their alpha (N,)."""
+
+    frame: int
+    looked: Grey
+    alpha: NDArray[np.float32]
+
+    @property
+    def edged(self) -> bool:
+        """Whether some of it is covered and some is not."""
+        return bool((self.alpha > 0.5).any() and (self.alpha < 0.5).any())
+
+
+def rows_of(lesson: Lesson, most: int) -> Rows:
+    """The rows of a lesson, at most so many."""
+    rows, alphas = [], []
+    for k, one in enumerate((lesson, lesson.displaced())):
+        looked, alpha = looked_at(one.picture, one.below, one.unknown), one.alpha[one.unknown]
+        some = np.random.default_rng([lesson.frame, k]).permutation(len(alpha))[: most // 2]
+        rows.append(looked[some])
+        alphas.append(alpha[some])
+    return Rows(frame=lesson.frame, looked=np.concatenate(rows), alpha=np.concatenate(alphas).astype(np.float32))

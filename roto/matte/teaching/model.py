@@ -1,0 +1,94 @@
+"""What the finished frames of a line have taught."""
+
+import io
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roto.matte.teaching import trees
+from roto.matte.teaching.lessons import ROWS, Lesson, NothingToLearn, Rows, rows_of
+from roto.matte.teaching.looking import Grey, looked_at
+from roto.matte.teaching.trees import Trees
+
+HALF = 40
+"""trees of a model that knows half of the lessons"""
+Told = Callable[[int, int, float | None], None]
+"""hears how many trees there are, of how many, and how far off the newest are on frames they have not seen"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Model:
+    """whole: knows all lessons. halves: know every second each, where there are two lessons or more. unseen: by finished frame, how far off
+    (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around a frame make it better."""
+
+    whole: Trees
+    halves: tuple[Trees, ...]
+    unseen: dict[int, float]
+    steady: bool = False
+
+    def said(self, looked: Grey) -> tuple[NDArray[np.float32], float]:
+        """alpha (N,) of rows (N, F), and by how much the halves differ on the mean."""
+        alpha = self.whole.alpha(looked)
+        if len(self.halves) < 2 or not len(alpha):
+            return alpha, 0.0
+        one, other = (half.alpha(looked) for half in self.halves)
+        return alpha, float(np.abs(one - other).mean())
+
+
+def teach(lessons: list[Lesson], told: Told = lambda done, total, off: None) -> Model:
+    """A model from finished frames. The same lessons make the same model on the same kind of machine. What `told` raises ends it.
+
+    Raises NothingToLearn.
+    """
+    rows = [rows_of(one, ROWS // len(lessons)) for one in lessons] if lessons else []
+    if not any(one.edged for one in rows):
+        raise NothingToLearn
+    parts = [(rows[k::2], lessons[1 - k :: 2]) for k in (0, 1)]
+    if not all(any(one.edged for one in known) for known, _ in parts):
+        parts = []
+    total = len(parts) * HALF + trees.MOST
+    halves: list[Trees] = []
+    unseen: dict[int, float] = {}
+    for known, others in parts:
+        begun, shown = len(halves) * HALF, others[len(others) // 2]
+        heard: Callable[[int, Trees], None] = lambda done, newest, begun=begun, shown=shown: told(begun + done, total, _off(newest, shown))  # type: ignore[misc]  # noqa: E731
+        halves.append(_of(known, HALF, heard))
+        unseen |= {one.frame: _off(halves[-1], one) for one in others}
+    off = float(np.mean(list(unseen.values()))) if unseen else None
+    whole = _of(rows, trees.MOST, lambda done, newest: told(total - trees.MOST + done, total, off))
+    return Model(whole=whole, halves=tuple(halves), unseen=dict(sorted(unseen.items())))
+
+
+def _of(rows: list[Rows], count: int, told: Callable[[int, Trees], None]) -> Trees:
+    return trees.taught(np.concatenate([one.looked for one in rows]), np.concatenate([one.alpha for one in rows]), count, told)
+
+
+def _off(one: Trees, lesson: Lesson) -> float:
+    """How far off trees are on a lesson: of alpha, on the mean over the band."""
+    said = one.alpha(looked_at(lesson.picture, lesson.below, lesson.unknown))
+    return float(np.abs(said - lesson.alpha[lesson.unknown]).mean()) if len(said) else 0.0
+
+
+def packed(model: Model) -> bytes:
+    """A model as the bytes of a file, the same for the same model (numpy's .npz)."""
+    named = {"whole": model.whole} | {f"half{k}": half for k, half in enumerate(model.halves)}
+    arrays = {f"{name}.{part}": getattr(one, part) for name, one in named.items() for part in trees.PARTS}
+    arrays |= {f"{name}.begins": np.float64(one.begins) for name, one in named.items()}
+    arrays |= {"unseen.frames": np.array(list(model.unseen), np.int64), "unseen.off": np.array(list(model.unseen.values()), np.float64)}
+    arrays["unseen.steady"] = np.array(model.steady)
+    out = io.BytesIO()
+    np.savez_compressed(out, **arrays)
+    return out.getvalue()
+
+
+def unpacked(data: bytes) -> Model:
+    """What `packed` has made; raises ValueError, KeyError or OSError for anything else."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as it:
+        names = sorted({key.split(".")[0] for key in it.files} - {"unseen"})
+        made = {name: Trees(begins=float(it[f"{name}.begins"]), **{part: it[f"{name}.{part}"] for part in trees.PARTS}) for name in names}
+        unseen = dict(zip(it["unseen.frames"].tolist(), it["unseen.off"].tolist(), strict=True))
+        steady = bool(it["unseen.steady"])
+    halves = tuple(made[name] for name in names if name != "whole")
+    return Model(whole=made["whole"], halves=halves, unseen=unseen, steady=steady)
