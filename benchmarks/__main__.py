@@ -1,10 +1,10 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills
-desk tryouts bend hints hard check."""
+desk tryouts bend hints hard check taught."""
 
 import sys
 
-from benchmarks import bending, checking, core, desk, exposure, hard, hinting, kills, packages, tracks, truth, tryouts
+from benchmarks import bending, checking, core, desk, exposure, hard, hinting, kills, packages, teaching, tracks, truth, tryouts
 
 ALL = {
     "coverage": core.coverage_accuracy,
@@ -32,6 +32,7 @@ ALL = {
     "hints": hinting.hints,
     "hard": hard.hard,
     "check": checking.check,
+    "taught": teaching.taught,
 }
 
 

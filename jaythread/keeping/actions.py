@@ -93,4 +93,4 @@ def _clear(shot: Shot) -> list[Path]:
     Edit.objects.filter(shot=shot).update(reverses=None)
     pk, tried = shot.pk, ahead.folder_of(shot)
     shot.delete()
-    return [*folders, Path(default_storage.path(f"fringes/{pk}")), tried]
+    return [*folders, Path(default_storage.path(f"fringes/{pk}")), Path(default_storage.path(f"taught/{pk}")), tried]

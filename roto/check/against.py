@@ -33,7 +33,7 @@ def flags(frames: Sequence[Seen]) -> list[Finding]:
         says = f"A fringe is solved from too little {when(few[0].frame, few[-1].frame)}: {share:.0f} % of its band has nothing to go by."
         out.append(_of(few, "starved", share, says, "No solid matte is near there, or no ground: hair and ground cannot be told.", None))
     for run in runs(frames, lambda one: one.fringe in ("by itself", "not solved")):
-        says = f"A fringe is not solved and steadied {when(run[0].frame, run[-1].frame)}."
+        says = f"A fringe, or a taught line, is not worked out and steadied {when(run[0].frame, run[-1].frame)}."
         why = "By itself, each frame is solved a little otherwise: its hair would flicker."
         out.append(_of(run, "unsteady", len(run), says, why, run[0].reading.box))
     return out

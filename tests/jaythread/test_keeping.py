@@ -61,7 +61,7 @@ def test_a_removed_shot_is_nowhere_and_comes_back_with_all_that_it_had(shot, peo
 
 def test_after_thirty_days_rows_and_files_are_gone_and_nothing_else(shot, people, production, delivered, settings):
     other = Shot.objects.create(production=production, name="MILL_040")
-    for kind in ("fringes", "tryouts"):
+    for kind in ("fringes", "taught", "tryouts"):
         (settings.MEDIA_ROOT / kind / str(shot.pk)).mkdir(parents=True)
         (settings.MEDIA_ROOT / kind / str(shot.pk) / "1001.jpg").write_bytes(b"kite")
     files = [p for p in settings.MEDIA_ROOT.rglob("*") if p.is_file()]

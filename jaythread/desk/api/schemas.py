@@ -306,7 +306,8 @@ class FinishedOut(TypedDict):
 
 class TaughtOut(TypedDict):
     """How a taught line stands. taught: whether it says anything; new: whether other frames are finished than those it was taught by.
-    unseen: how far off it was on finished frames it had not seen. next: the frame to finish next, and why."""
+    unseen: how far off it was on finished frames it had not seen. next: the frame to finish next, and why. left: how many frames are not
+    filled."""
 
     finished: list[FinishedOut]
     filled: list[int]
@@ -315,6 +316,7 @@ class TaughtOut(TypedDict):
     unseen: float | None
     next: int | None
     why: str
+    left: int
 
 
 class FramesOut(TypedDict):

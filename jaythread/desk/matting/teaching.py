@@ -42,7 +42,7 @@ BESIDE = 3
 """frames before and after with which a pair is compared"""
 WIDEST = 1200
 """px of a pair's picture"""
-EDGE = (201, 138, 43)
+EDGE = (31, 111, 156)
 """the colour of a matte's edge over the plate"""
 KEPT = 24 * 3600
 """seconds: how long it is known how a pair lies"""
@@ -58,10 +58,7 @@ def finish(user: User, shot_id: int, entry_id: uuid.UUID, frame: int) -> Edit:
     if len(source.finished) >= LESSONS and source.on(frame) is None:
         raise Refused(f"{LESSONS} frames are finished already. Open one again that is like its neighbours.")
     solver = ShotFringes(shot, steady=False).ready(matte)
-    shown = replace(matte, inverted=False)
-    if not source.model and source.on(frame) is None:  # the line says nothing here yet
-        shown = replace(shown, entries=(*matte.entries[:at], *matte.entries[at + 1 :]))
-    alpha = render(shown, frame, depth="16", threads=2, fringes=solver).alpha
+    alpha = render(replace(matte, inverted=False), frame, depth="16", threads=2, fringes=solver).alpha
     drawn = solver.taught.drawn(matte, at, [frame])[frame]
     file = FinishedFrames(shot.pk).put(np.asarray(alpha))
     one = Finished(frame=frame, file=file, drawn=drawn)
@@ -89,28 +86,25 @@ def _write(user: User, shot_id: int, entry_id: uuid.UUID, change_it: Callable[[S
 
 def standing(user: User, shot_id: int, entry_id: uuid.UUID) -> dict[str, Any]:
     """How a taught line stands: its finished frames, which of them are stale, or do not lie on their picture; frames that are filled; how
-    far off it was on frames it had not seen; the frame to finish next, and why."""
+    far off it was on frames it had not seen; the frame to finish next, and why; how many frames of the working range are left to fill."""
     shot = shot_for(user, shot_id, "look")
     _, matte, at = place_of(shot, entry_id, TEACH)
     solver = ShotFringes(shot, wait=False).ready(matte)
     source = matte.entries[at].source
     stale = set(solver.taught.stale(matte, at))
     model = Models(shot.pk).get(source.model) if source.model else None
-    finished = [
-        {
-            "frame": one.frame,
-            "stale": one.frame in stale,
-            "better_on": _better_on(solver, one),
-            "off": model.unseen.get(one.frame) if model else None,
-        }
-        for one in source.finished
-    ]
     new = bool(source.finished) and solver.taught.model_name(matte, at) != source.model
+    known = model.unseen if model is not None and not new and len(model.unseen) == len(source.finished) else None
+    finished = [
+        {"frame": one.frame, "stale": one.frame in stale, "better_on": _better_on(solver, one), "off": known[k] if known else None}
+        for k, one in enumerate(source.finished)
+    ]
+    filled = solver.standing(matte, at)
     after, why = _next(shot, solver, matte, at)
-    unseen = float(np.mean(list(model.unseen.values()))) if model is not None and model.unseen else None
+    unseen = float(np.mean(model.unseen)) if model is not None and model.unseen else None
     return {
-        "finished": finished, "filled": solver.standing(matte, at), "taught": model is not None, "new": new, "unseen": unseen,
-        "next": after, "why": why,
+        "finished": finished, "filled": filled, "taught": model is not None, "new": new, "unseen": unseen,
+        "next": after, "why": why, "left": len({*_to_fill(shot, matte, at)} - {*filled}) if finished else 0,
     }  # fmt: skip
 
 
@@ -129,9 +123,9 @@ def pair(user: User, shot_id: int, entry_id: uuid.UUID, frame: int) -> np.ndarra
     grey = np.repeat(np.rint(lesson.alpha[there] * 255).astype(np.uint8)[:, :, None], 3, axis=2)
     over = plate.copy()
     lines, _ = cv2.findContours((grey[:, :, 0] > 127).astype(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
-    cv2.drawContours(over, lines, -1, EDGE, 1)
+    scale = min(1.0, WIDEST / (3 * plate.shape[1]))
+    cv2.drawContours(over, lines, -1, EDGE, max(1, round(1 / scale)))
     shown = np.hstack([plate, grey, over])
-    scale = min(1.0, WIDEST / shown.shape[1])
     return np.ascontiguousarray(cv2.resize(shown, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)) if scale < 1 else shown
 
 
@@ -253,7 +247,7 @@ def _fill(job: Job, progress: Progress, name: str, entry: StackEntry, begun: int
 def _ends(model: Model | None, doubts: dict[int, float]) -> str:
     if model is None or not model.unseen:
         return ""
-    off = 100 * float(np.mean(list(model.unseen.values())))
+    off = 100 * float(np.mean(model.unseen))
     return f"Each finished frame was tried by a half that had not seen it: alpha was off by {off:.1f} % in the band, on the mean."
 
 

@@ -35,9 +35,9 @@ class Lesson:
     unknown: Mask
     alpha: Grey
 
-    def displaced(self) -> "Lesson":
+    def displaced(self, seed: int) -> "Lesson":
         """The same with the edge below, and the band with it, smoothly displaced."""
-        rng = np.random.default_rng(self.frame)
+        rng = np.random.default_rng(seed)
         h, w = self.below.shape
         wild = [cv2.GaussianBlur(rng.standard_normal((h, w)).astype(np.float32), (0, 0), SMOOTH) for _ in range(2)]
         dx, dy = (one * np.float32(OFF / max(float(one.std()), 1e-9)) for one in wild)
@@ -49,11 +49,12 @@ class Lesson:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rows:
-    """What is looked at about pixels of a lesson, and of it displaced: rows (N, F), and their alpha (N,)."""
+    """What is looked at about pixels of a lesson, and of it displaced: rows (N, F), and their alpha (N,). as_it_is: how many of them, the
+    first ones, are of the lesson as it is."""
 
-    frame: int
     looked: Grey
     alpha: NDArray[np.float32]
+    as_it_is: int
 
     @property
     def edged(self) -> bool:
@@ -61,12 +62,12 @@ class Rows:
         return bool((self.alpha > 0.5).any() and (self.alpha < 0.5).any())
 
 
-def rows_of(lesson: Lesson, most: int) -> Rows:
+def rows_of(lesson: Lesson, most: int, seed: int) -> Rows:
     """The rows of a lesson, at most so many."""
     rows, alphas = [], []
-    for k, one in enumerate((lesson, lesson.displaced())):
+    for k, one in enumerate((lesson, lesson.displaced(seed))):
         looked, alpha = looked_at(one.picture, one.below, one.unknown), one.alpha[one.unknown]
-        some = np.random.default_rng([lesson.frame, k]).permutation(len(alpha))[: most // 2]
+        some = np.random.default_rng([seed, k]).permutation(len(alpha))[: most // 2]
         rows.append(looked[some])
         alphas.append(alpha[some])
-    return Rows(frame=lesson.frame, looked=np.concatenate(rows), alpha=np.concatenate(alphas).astype(np.float32))
+    return Rows(looked=np.concatenate(rows), alpha=np.concatenate(alphas).astype(np.float32), as_it_is=len(alphas[0]))

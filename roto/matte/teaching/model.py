@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from roto.matte.teaching import trees
 from roto.matte.teaching.lessons import ROWS, Lesson, NothingToLearn, Rows, rows_of
-from roto.matte.teaching.looking import Grey, looked_at
+from roto.matte.teaching.looking import Grey
 from roto.matte.teaching.trees import Trees
 
 HALF = 40
@@ -20,12 +20,12 @@ Told = Callable[[int, int, float | None], None]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Model:
-    """whole: knows all lessons. halves: know every second each, where there are two lessons or more. unseen: by finished frame, how far off
-    (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around a frame make it better."""
+    """whole: knows all lessons. halves: know every second each, where there are two lessons or more. unseen: by lesson, in their order, how
+    far off (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around a frame make it better."""
 
     whole: Trees
     halves: tuple[Trees, ...]
-    unseen: dict[int, float]
+    unseen: tuple[float, ...]
     steady: bool = False
 
     def said(self, looked: Grey) -> tuple[NDArray[np.float32], float]:
@@ -42,33 +42,36 @@ def teach(lessons: list[Lesson], told: Told = lambda done, total, off: None) -> 
 
     Raises NothingToLearn.
     """
-    rows = [rows_of(one, ROWS // len(lessons)) for one in lessons] if lessons else []
+    rows = [rows_of(one, ROWS // len(lessons), k) for k, one in enumerate(lessons)]
     if not any(one.edged for one in rows):
         raise NothingToLearn
-    parts = [(rows[k::2], lessons[1 - k :: 2]) for k in (0, 1)]
+    parts = [(rows[k::2], rows[1 - k :: 2]) for k in (0, 1)]
     if not all(any(one.edged for one in known) for known, _ in parts):
         parts = []
     total = len(parts) * HALF + trees.MOST
     halves: list[Trees] = []
-    unseen: dict[int, float] = {}
+    unseen = np.zeros(len(rows))
     for known, others in parts:
-        begun, shown = len(halves) * HALF, others[len(others) // 2]
-        heard: Callable[[int, Trees], None] = lambda done, newest, begun=begun, shown=shown: told(begun + done, total, _off(newest, shown))  # type: ignore[misc]  # noqa: E731
-        halves.append(_of(known, HALF, heard))
-        unseen |= {one.frame: _off(halves[-1], one) for one in others}
-    off = float(np.mean(list(unseen.values()))) if unseen else None
+        halves.append(_of(known, HALF, _told(told, len(halves) * HALF, total, others[len(others) // 2])))
+        unseen[2 - len(halves) :: 2] = [_off(halves[-1], one) for one in others]
+    off = float(unseen.mean()) if parts else None
     whole = _of(rows, trees.MOST, lambda done, newest: told(total - trees.MOST + done, total, off))
-    return Model(whole=whole, halves=tuple(halves), unseen=dict(sorted(unseen.items())))
+    return Model(whole=whole, halves=tuple(halves), unseen=tuple(unseen.tolist()) if parts else ())
+
+
+def _told(told: Told, begun: int, total: int, shown: Rows) -> Callable[[int, Trees], None]:
+    """Hears of the trees of a half, and says how far off they are on a lesson that they have not seen."""
+    return lambda done, newest: told(begun + done, total, _off(newest, shown))
 
 
 def _of(rows: list[Rows], count: int, told: Callable[[int, Trees], None]) -> Trees:
     return trees.taught(np.concatenate([one.looked for one in rows]), np.concatenate([one.alpha for one in rows]), count, told)
 
 
-def _off(one: Trees, lesson: Lesson) -> float:
-    """How far off trees are on a lesson: of alpha, on the mean over the band."""
-    said = one.alpha(looked_at(lesson.picture, lesson.below, lesson.unknown))
-    return float(np.abs(said - lesson.alpha[lesson.unknown]).mean()) if len(said) else 0.0
+def _off(one: Trees, lesson: Rows) -> float:
+    """How far off trees are on a lesson as it is: of alpha, on the mean over the band."""
+    looked, alpha = lesson.looked[: lesson.as_it_is], lesson.alpha[: lesson.as_it_is]
+    return float(np.abs(one.alpha(looked) - alpha).mean()) if len(alpha) else 0.0
 
 
 def packed(model: Model) -> bytes:
@@ -76,8 +79,7 @@ def packed(model: Model) -> bytes:
     named = {"whole": model.whole} | {f"half{k}": half for k, half in enumerate(model.halves)}
     arrays = {f"{name}.{part}": getattr(one, part) for name, one in named.items() for part in trees.PARTS}
     arrays |= {f"{name}.begins": np.float64(one.begins) for name, one in named.items()}
-    arrays |= {"unseen.frames": np.array(list(model.unseen), np.int64), "unseen.off": np.array(list(model.unseen.values()), np.float64)}
-    arrays["unseen.steady"] = np.array(model.steady)
+    arrays |= {"unseen.off": np.array(model.unseen, np.float64), "unseen.steady": np.array(model.steady)}
     out = io.BytesIO()
     np.savez_compressed(out, **arrays)
     return out.getvalue()
@@ -88,7 +90,6 @@ def unpacked(data: bytes) -> Model:
     with np.load(io.BytesIO(data), allow_pickle=False) as it:
         names = sorted({key.split(".")[0] for key in it.files} - {"unseen"})
         made = {name: Trees(begins=float(it[f"{name}.begins"]), **{part: it[f"{name}.{part}"] for part in trees.PARTS}) for name in names}
-        unseen = dict(zip(it["unseen.frames"].tolist(), it["unseen.off"].tolist(), strict=True))
-        steady = bool(it["unseen.steady"])
+        unseen, steady = tuple(it["unseen.off"].tolist()), bool(it["unseen.steady"])
     halves = tuple(made[name] for name in names if name != "whole")
     return Model(whole=made["whole"], halves=halves, unseen=unseen, steady=steady)

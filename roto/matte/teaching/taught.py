@@ -10,9 +10,9 @@ import numpy as np
 from roto.errors import NoSource
 from roto.matte.matting.fringe import Band, Fringes, band_of
 from roto.matte.matting.temporal import motion, steadied, stored
-from roto.matte.modes import TEACH
+from roto.matte.modes import SOLVE, TEACH
 from roto.matte.render import Solved, render
-from roto.matte.stack import Matte
+from roto.matte.stack import NO_SOURCE, Matte
 from roto.matte.teaching.lessons import Lesson
 from roto.matte.teaching.looking import MARGIN, Grey, looked_at
 from roto.matte.teaching.model import Model
@@ -23,6 +23,13 @@ AROUND = 2
 """frames before and after that steady a frame"""
 
 
+def _as_fringe(matte: Matte, at: int) -> Matte:
+    """What is there before anything was taught: the line solved from the plate, to be corrected and finished."""
+    entries = list(matte.entries)
+    entries[at] = replace(entries[at], mode=SOLVE, source=NO_SOURCE)
+    return replace(matte, entries=tuple(entries))
+
+
 class Taught:
     """fringes: what asks; its plate, its memory and what is below come from it. models: what was taught, by its name. finished: the whole
     matte (H, W), 0..1, of a finished frame by its file; None where it is lost."""
@@ -31,15 +38,18 @@ class Taught:
         self.fringes, self.models, self.finished = fringes, lru_cache(4)(models), lru_cache(16)(finished)
 
     def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
-        """A frame of the line: the best there is, or what can be made. Raises NoSource where nothing was taught and all is waited for."""
+        """A frame of the line: the best there is, or what can be made. Before it is taught it is solved from the plate; where all is wanted
+        that raises NoSource."""
         keys = self.keys(matte, at, self._near(matte, at, [frame]))
         if frame not in keys:
             return None
         fringes, shape, source = self.fringes, matte.entries[at].shape, matte.entries[at].source
         if source.on(frame):
             return self._alone(matte, at, frame, keys[frame])
-        if not source.model and fringes.whole:
-            raise NoSource(f"'{shape.name}' is not taught yet: finish some frames, and teach it.", name=shape.name)
+        if not source.model:
+            if fringes.whole:
+                raise NoSource(f"'{shape.name}' is not taught yet: finish some frames, and teach it.", name=shape.name)
+            return fringes.solved(_as_fringe(matte, at), at, frame)
         whole = self._whole(keys, frame)
         kept = fringes.keep.get(whole)
         if kept is not None or not fringes.wait:
@@ -93,7 +103,7 @@ class Taught:
         if len(model.halves) < 2:
             return False
         k = len(lessons) // 2
-        frame, half = lessons[k].frame, replace(model, whole=model.halves[1 - k % 2])
+        frame, half = lessons[k].frame, replace(model, whole=model.halves[1 - k % 2], halves=())
         said = {f: self._said_by(matte, at, f, half) for f in self._near(matte, at, [frame])}
         here, whole = said.pop(frame, None), self.finished(lessons[k].file)
         if here is None or whole is None:
@@ -108,7 +118,7 @@ class Taught:
         """A name for all that a model is taught from."""
         lessons = matte.entries[at].source.finished
         keys = self._named(matte, at, [one.frame for one in lessons])
-        said = " ".join(f"{one.frame} {one.file} {keys[one.frame]}" for one in lessons)
+        said = " ".join(f"{one.file} {keys[one.frame]}" for one in lessons)
         return "m" + hashlib.sha256(f"{METHOD} {said}".encode()).hexdigest()
 
     def keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:

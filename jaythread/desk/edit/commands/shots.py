@@ -6,13 +6,14 @@ from typing import Annotated, Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from jaythread.desk.document.as_data import matte_data, track_data
+from jaythread.desk.document.as_data import entry_data, matte_data, track_data
 from jaythread.desk.edit.registry import Outcome, command
 from jaythread.desk.edit.row_changes import Change, change, compare, read_row
 from jaythread.desk.edit.session import Session
 from jaythread.desk.edit.types import Frame
-from jaythread.desk.models import Shape
+from jaythread.desk.models import Shape, StackEntry
 from jaythread.errors import Refused
+from roto.matte.stack import Source
 from roto.motion import retime
 
 
@@ -107,6 +108,11 @@ def _along(session: Session, by: int) -> list[Change]:
         before = matte_data(matte)
         if before["shift"]:
             rows.append(change("matte", [str(matte.pk)], before, {**before, "shift": [[f + by, px] for f, px in before["shift"]]}))
+    for entry in StackEntry.objects.filter(matte__shot=session.shot):
+        line, source = entry_data(entry), Source.from_data(entry.source)
+        moved = replace(source, finished=tuple(replace(one, frame=one.frame + by) for one in source.finished))
+        if moved != source:
+            rows.append(change("entry", [str(entry.pk)], line, {**line, "source": moved.as_data()}))
     return rows
 
 

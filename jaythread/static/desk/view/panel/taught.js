@@ -3,6 +3,8 @@
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
+const NOTHING = { finished: [], next: null, why: "", new: false, left: 0, taught: false };
+
 export const taughtLine = part(() => ({
   is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", ready: false, fresh: false, ranged: false,
 
@@ -10,18 +12,25 @@ export const taughtLine = part(() => ({
     const { store, taught } = this.desk;
     this.is = Boolean(taught.chosen);
     if (!this.is) return;
-    const { job, state } = taught;
     const { frame } = store.view;
+    const state = taught.state || NOTHING;
     this.name = store.selection.shape.name;
-    this.finished = (state?.finished || []).map((one) => ({ frame: one.frame, chosen: one.frame === frame, says: told(one) }));
-    this.here = state?.finished.find((one) => one.frame === frame) || null;
+    this.finished = state.finished.map((one) => ({ frame: one.frame, chosen: one.frame === frame, says: told(one) }));
+    this.here = state.finished.find((one) => one.frame === frame) || null;
     this.pair = taught.pair(frame);
-    Object.assign(this, { next: state?.next ?? null, why: state?.why || "", ready: this.finished.length > 1, fresh: Boolean(state?.taught && !state.new) });
+    this.next = state.next;
+    this.why = state.why;
+    this.ready = this.finished.length > 1 && (state.new || state.left > 0);
+    this.fresh = state.taught && !state.new;
     const { shot, working } = store.document;
     this.ranged = working[0] !== shot.first || working[1] !== shot.last;
+    this.syncJob(taught.job, taught.state);
+  },
+  syncJob(job, state) {
     this.busy = Boolean(job && ["waiting", "working"].includes(job.state));
     this.done = job?.percent || 0;
-    this.says = [this.busy ? "" : stands(state), this.busy ? going(job) : "", job?.state === "failed" ? job.message : ""].filter(Boolean).join(" ");
+    const failed = job?.state === "failed" ? job.message : "";
+    this.says = this.busy ? going(job) : [stands(state), failed].filter(Boolean).join(" ");
   },
 
   go(frame) {
@@ -49,7 +58,7 @@ function told(one) {
 
 function stands(state) {
   if (!state) return "";
-  if (!state.finished.length) return "No frame is finished yet: bring the matte of one frame to what it should be, by shapes or from files, and finish it.";
+  if (!state.finished.length) return "What you see is solved from the plate. Correct one frame, by shapes or from files, until its matte is right, and finish it.";
   if (!state.taught) return state.finished.length < 2 ? "One more frame at least, then it can be taught." : "Not taught yet.";
   const off = state.unseen === null ? "" : ` On finished frames that it had not seen it was off by ${(100 * state.unseen).toFixed(1)} % in the band.`;
   return `${state.new ? "Taught by other frames than those that are finished now." : `${state.filled.length} frames are filled.`}${off}`;
