@@ -21,7 +21,7 @@ Told = Callable[[int, int, float | None], None]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Model:
     """whole: knows all lessons. halves: know every second each, where there are two lessons or more. unseen: by lesson, in their order, how
-    far off (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around a frame make it better."""
+    far off (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around one make it better."""
 
     whole: Trees
     halves: tuple[Trees, ...]
