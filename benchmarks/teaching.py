@@ -116,7 +116,7 @@ def of_furry(it: Furry) -> Learned:
 def from_plate(it: Learned, one: Solved, matte: Matte, line: Taught, frame: int) -> np.ndarray:
     """Alpha of a frame's box solved from the plate alone, the same pixels unknown."""
     x0, y0, x1, y1 = one.box
-    band = line._band(matte, it.at, frame)
+    band = line.band(matte, it.at, frame)
     assert band is not None, "it is live on every frame"
     return solve_alpha(np.ascontiguousarray(it.picture(frame)[y0:y1, x0:x1]), band.below, band.unknown)
 

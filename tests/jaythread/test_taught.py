@@ -18,6 +18,7 @@ from jaythread.desk.matting.lessons import Models, folder
 from jaythread.desk.models import Edit, StackEntry
 from jaythread.errors import Refused
 from jaythread.jobs import actions as jobs
+from jaythread.jobs.models import Job
 from roto.exchange import document
 from roto.matte.render import render
 from roto.matte.stack import sentence
@@ -125,6 +126,17 @@ def test_stopped_and_asked_again_it_comes_to_the_same(shot, rafe, kite, line):  
     assert carry_out(ask(rafe, shot, "taught.teach", line)).state == "done"
     assert file.read_bytes() == once and Models(shot.pk).get(name) is not None
     assert Edit.objects.filter(shot=shot, summary__startswith="taught").count() == 1
+
+
+def test_a_second_worker_helps_from_the_far_end_and_only_while_it_is_taught(shot, rafe, taught):  # noqa: F811
+    helper = Job.objects.get(kind="taught.fill", subject=str(taught))
+    edit(shot, rafe, do="place", shape=str(StackEntry.objects.get(pk=taught).shape_id), frame=FIRST, move=(0.5, 0))
+    assert teaching.standing(rafe, shot.pk, taught)["filled"] == []
+    assert carry_out(helper).state == "done" and teaching.standing(rafe, shot.pk, taught)["filled"] == []  # nobody teaches any more
+    made = Job.objects.create(kind="taught.teach", subject=str(taught), shot=shot, user=rafe, state="working")
+    helper = jobs.start(rafe, shot, teaching.HELPING, str(taught))
+    assert carry_out(helper).state == "done" and len(teaching.standing(rafe, shot.pk, taught)["filled"]) == LAST - FIRST + 1
+    made.delete()
 
 
 def test_what_cannot_teach_is_said(shot, rafe, kite, line):  # noqa: F811

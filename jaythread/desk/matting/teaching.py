@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -16,14 +17,16 @@ from jaythread.desk.edit import actions
 from jaythread.desk.edit.row_changes import change
 from jaythread.desk.matting.fringes import Files, ShotFringes, clear_out, place_of
 from jaythread.desk.matting.lessons import FinishedFrames, Models
-from jaythread.desk.models import Edit, StackEntry
+from jaythread.desk.models import Edit
 from jaythread.errors import NotThere, Refused
-from jaythread.jobs.models import Job
+from jaythread.jobs import actions as jobs
+from jaythread.jobs.models import BUSY, Job
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
 from jaythread.plates import frames as plate_frames
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.errors import Cancelled
 from roto.matte.modes import TEACH
 from roto.matte.render import render
 from roto.matte.stack import Finished, Source
@@ -189,7 +192,7 @@ def _to_fill(shot: Shot, matte: CoreMatte, at: int) -> list[int]:
     """Frames of the working range, those nearest to finished ones first."""
     finished = [one.frame for one in matte.entries[at].source.finished]
     live = [f for f in range(shot.working[0], shot.working[1] + 1) if matte.entries[at].shape.is_live(f)]
-    return sorted(live, key=lambda f: (min(abs(f - one) for one in finished), f))
+    return sorted(live, key=lambda f: (min((abs(f - one) for one in finished), default=0), f))
 
 
 def _teach(job: Job, progress: Progress) -> str:
@@ -205,10 +208,11 @@ def _teach(job: Job, progress: Progress) -> str:
         models.put(name, _model(solver.taught, matte, at, progress))
     if matte.entries[at].source.model != name:
         _write(job.user, job.shot_id, entry_id, lambda now: replace(now, model=name), f"taught {entry.shape.name}")
-    doubts = _fill(job, progress, name, entry, total)
-    model = models.get(name)
+    with suppress(Refused):  # one helps already
+        jobs.start(job.user, job.shot, HELPING, job.subject)
+    _fill(job, lambda done: progress.step(total + done), entry.pk)
     clear_out(job.shot)
-    return _ends(model, doubts)
+    return _ends(models.get(name))
 
 
 def _model(taught: Taught, matte: CoreMatte, at: int, progress: Progress) -> Model:
@@ -222,33 +226,49 @@ def _model(taught: Taught, matte: CoreMatte, at: int, progress: Progress) -> Mod
     return replace(model, steady=taught.steadies(matte, at, model))
 
 
-def _fill(job: Job, progress: Progress, name: str, entry: StackEntry, begun: int) -> dict[int, float]:
-    """Every frame of the working range that is not filled yet; how sure the line is of each."""
-    models, files = Models(job.shot_id), Files(job.shot_id)
+def _fill(job: Job, told: Callable[[int], None], entry_id: uuid.UUID, backwards: bool = False) -> None:
+    """Every frame of the working range that is not filled yet. told: hears how many are done; what it raises ends it."""
+    models, files, doubts = Models(job.shot_id), Files(job.shot_id), {}
     shot = Shot.objects.get(pk=job.shot_id)
-    _, matte, at = place_of(shot, entry.pk, TEACH)
+    _, matte, at = place_of(shot, entry_id, TEACH)
     solver = ShotFringes(shot).ready(matte)
-    doubts = models.doubts(name)
-    for done, frame in enumerate(_to_fill(shot, matte, at)):
-        progress.step(begun + done)
-        fresh = Shot.objects.get(pk=job.shot_id)
-        if fresh.revision != shot.revision:
-            shot = fresh
-            _, matte, at = place_of(shot, entry.pk, TEACH)
-            solver = ShotFringes(shot).ready(matte)
-        solver.solved(matte, at, frame)
-        alone = files.get(solver.taught.keys(matte, at, [frame])[frame]) if matte.entries[at].shape.is_live(frame) else None
-        if alone is not None:
-            doubts[frame] = alone.doubt
-    models.doubt(name, doubts)
-    return doubts
+    frames = _to_fill(shot, matte, at)
+    try:
+        for done, frame in enumerate(reversed(frames) if backwards else frames):
+            told(done)
+            fresh = Shot.objects.get(pk=job.shot_id)
+            if fresh.revision != shot.revision:
+                shot = fresh
+                _, matte, at = place_of(shot, entry_id, TEACH)
+                solver = ShotFringes(shot).ready(matte)
+            solver.solved(matte, at, frame)
+            alone = files.get(solver.taught.keys(matte, at, [frame]).get(frame, ""))
+            if alone is not None:
+                doubts[frame] = alone.doubt
+    finally:
+        name = matte.entries[at].source.model
+        models.doubt(name, models.doubts(name) | doubts)
 
 
-def _ends(model: Model | None, doubts: dict[int, float]) -> str:
+def _help(job: Job, progress: Progress) -> str:
+    """Fill frames from the far end while the one that teaches fills from the near one: a frame that is there is not made twice."""
+
+    def told(done: int) -> None:
+        progress.step(done)
+        if not Job.objects.filter(kind=TEACHING.name, subject=job.subject, state__in=BUSY).exists():
+            raise Cancelled
+
+    with suppress(Cancelled):
+        _fill(job, told, lookups.as_uuid(job.subject), backwards=True)
+    return ""
+
+
+def _ends(model: Model | None) -> str:
     if model is None or not model.unseen:
         return ""
     off = 100 * float(np.mean(model.unseen))
     return f"Each finished frame was tried by a half that had not seen it: alpha was off by {off:.1f} % in the band, on the mean."
 
 
+HELPING = register(Kind(name="taught.fill", may="trace", run=_help))
 TEACHING = register(Kind(name="taught.teach", may="trace", busy="This line is being taught already.", prepare=_prepare, run=_teach))

@@ -88,7 +88,7 @@ class Taught:
 
     def lesson(self, matte: Matte, at: int, frame: int) -> Lesson | None:
         """What a finished frame teaches; None where the line is not live, or what was finished is lost."""
-        source, band = matte.entries[at].source.on(frame), self._band(matte, at, frame)
+        source, band = matte.entries[at].source.on(frame), self.band(matte, at, frame)
         whole = self.finished(source.file) if source is not None else None
         if band is None or whole is None:
             return None
@@ -155,14 +155,16 @@ class Taught:
     def _whole(self, keys: dict[int, str], frame: int) -> str:
         return "w" + hashlib.sha256("".join([keys[frame], *(keys[f] for f in self._around(keys, frame))]).encode()).hexdigest()
 
-    def _band(self, matte: Matte, at: int, frame: int) -> Band | None:
+    def band(self, matte: Matte, at: int, frame: int) -> Band | None:
+        """What is to be said of a frame, with MARGIN px around it to look at; None where the line is not live, or not in the picture."""
+
         def below(part: Matte, box: tuple[int, int, int, int]) -> Grey:
             return np.asarray(render(part, frame, box=box, fringes=self.fringes).alpha, np.float32)
 
         return band_of(matte, at, frame, below, margin=MARGIN, all_below=False)
 
     def _finished(self, matte: Matte, at: int, frame: int, file: str) -> Solved | None:
-        band, whole = self._band(matte, at, frame), self.finished(file)
+        band, whole = self.band(matte, at, frame), self.finished(file)
         if band is None or whole is None:
             return None
         x0, y0, x1, y1 = band.box
@@ -186,7 +188,7 @@ class Taught:
 
     def _said_by(self, matte: Matte, at: int, frame: int, model: Model) -> Solved | None:
         """A frame as a model says it."""
-        band = self._band(matte, at, frame)
+        band = self.band(matte, at, frame)
         if band is None:
             return None
         x0, y0, x1, y1 = band.box
