@@ -56,7 +56,7 @@ def test_the_modes_number_themselves_and_say_what_they_do():
     assert [mode.code for mode in COMBINES] == list(range(len(COMBINES)))
     for mode in MODES.values():
         assert mode.offer and mode.sentence.count("{}") == 1
-        assert bool(mode.in_svg) == bool(mode.offer_outside) == (mode.key != SOLVE)
+        assert bool(mode.in_svg) == bool(mode.offer_outside) == (mode.code is not None)
 
 
 def test_what_formats_hold_fits_together():
