@@ -145,8 +145,8 @@ def test_the_page_is_told_how_a_fringe_stands(shot, rafe, kite, client):
     assert client.get(f"/api/shots/{shot.pk}/fringes/{entry}").json() == {"frames": []}
 
 
-def test_a_delivery_holds_the_solved_fringe_on_every_frame(shot, rafe, kite):
-    paint(shot, rafe, kite)
+def delivered_holds_the_kite(shot, rafe):
+    """Deliver the matte; every frame of the package covers the kite of the plate."""
     it = delivery.ask(rafe, shot.pk, shot.mattes.get().pk)
     delivery.deliver(it.pk)
     it.refresh_from_db()
@@ -156,6 +156,11 @@ def test_a_delivery_holds_the_solved_fringe_on_every_frame(shot, rafe, kite):
         for frame, name in enumerate(names, FIRST):
             alpha = np.asarray(Image.open(io.BytesIO(bag.read(name)))) / 65535
             assert alpha[subject(frame) & (picture(frame)[:, :, 0] == 180)].mean() > 0.9
+
+
+def test_a_delivery_holds_the_solved_fringe_on_every_frame(shot, rafe, kite):
+    paint(shot, rafe, kite)
+    delivered_holds_the_kite(shot, rafe)
 
 
 def test_old_solved_frames_that_nothing_asks_for_are_cleared_out(shot, rafe, kite, settings):

@@ -2,7 +2,6 @@
 
 import io
 import uuid
-import zipfile
 from dataclasses import replace
 
 import numpy as np
@@ -11,7 +10,6 @@ from PIL import Image
 
 from jaythread.brought import actions as brought
 from jaythread.delivery import actions as delivery
-from jaythread.delivery import making
 from jaythread.desk.edit import actions
 from jaythread.desk.matting import fringes, teaching
 from jaythread.desk.matting.lessons import Models, folder
@@ -25,7 +23,7 @@ from roto.matte.stack import sentence
 
 from ..conftest import FIRST, LAST, ask, carry_out, command, picture
 from .test_brought import still
-from .test_fringes import core, kite, paint, rafe, subject  # noqa: F401 - fixtures
+from .test_fringes import core, delivered_holds_the_kite, kite, paint, rafe, subject  # noqa: F401 - fixtures
 
 pytestmark = pytest.mark.django_db
 LESSONS = (FIRST, FIRST + 3, LAST)
@@ -180,15 +178,7 @@ def test_the_page_sees_pairs_and_is_not_troubled_by_a_line_that_was_not_taught(s
 
 
 def test_a_delivery_holds_the_taught_line_and_waits_for_it_to_be_taught(shot, rafe, kite, taught):  # noqa: F811
-    it = delivery.ask(rafe, shot.pk, shot.mattes.get().pk)
-    delivery.deliver(it.pk)
-    it.refresh_from_db()
-    assert it.state == "proved", it.wrong
-    with zipfile.ZipFile(making.zip_path(it)) as bag:
-        names = sorted(n for n in bag.namelist() if n.startswith("KITE_010"))
-        for frame, name in enumerate(names, FIRST):
-            alpha = np.asarray(Image.open(io.BytesIO(bag.read(name)))) / 65535
-            assert alpha[subject(frame) & (picture(frame)[:, :, 0] == 180)].mean() > 0.9
+    delivered_holds_the_kite(shot, rafe)
     frozen = core(shot)
     assert document.loads(document.dumps(frozen)).entries[1].source == frozen.entries[1].source
     edit(shot, rafe, do="entry", entry=str(taught), mode="solve")

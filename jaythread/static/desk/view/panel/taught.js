@@ -61,7 +61,7 @@ function stands(state) {
   if (!state.finished.length) return "What you see is solved from the plate. Correct one frame, by shapes or from files, until its matte is right, and finish it.";
   if (!state.taught) return state.finished.length < 2 ? "One more frame at least, then it can be taught." : "Not taught yet.";
   const off = state.unseen === null ? "" : ` On finished frames that it had not seen it was off by ${(100 * state.unseen).toFixed(1)} % in the band.`;
-  return `${state.new ? "Taught by other frames than those that are finished now." : `${state.filled.length} frames are filled.`}${off}`;
+  return `${state.new ? "Taught by other frames than those that are finished now." : `${state.filled.length === 1 ? "1 frame is" : `${state.filled.length} frames are`} filled.`}${off}`;
 }
 
 function going(job) {
