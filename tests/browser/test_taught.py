@@ -64,7 +64,7 @@ def test_frames_are_finished_teach_the_rest_and_are_delivered(desk, shot, people
         desk.css("#finish-frame").click()
         desk.until(lambda frame=frame: str(frame) in desk.css("#taught .weak").text)
     desk.css("#teach").click()
-    desk.until(lambda: f"{LAST - FIRST + 1} frames are filled" in says(desk), 90)
+    desk.until(lambda: f"{LAST - FIRST + 1} frames are filled" in says(desk), 240)
     assert "had not seen" in says(desk)
     desk.figure("Frame", FIRST + 1)
     desk.press("2")

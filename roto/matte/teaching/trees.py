@@ -4,6 +4,7 @@ gradient boosting machine"; on histograms, as scikit-learn does it), kept as pla
 The same rows in the same order make the same trees on the same kind of machine.
 """
 
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -57,6 +58,7 @@ def taught(looked: Rows, alpha: NDArray[np.float32], count: int = MOST, told: Ca
     Numbers are sorted into BINS of about equal share first, which is what takes scikit-learn most of its time on numbers that all differ.
     """
     from sklearn.ensemble import HistGradientBoostingRegressor  # a second to import, which only teaching needs
+    from threadpoolctl import threadpool_limits
 
     some = looked[:: max(1, len(looked) // LOOKED_AT)]
     edges = np.quantile(some, np.linspace(0, 1, BINS + 1)[1:-1], axis=0, method="lower").astype(np.float32)
@@ -67,9 +69,17 @@ def taught(looked: Rows, alpha: NDArray[np.float32], count: int = MOST, told: Ca
     )  # fmt: skip
     for there in range(min(AT_ONCE, count), count + 1, AT_ONCE):
         model.set_params(max_iter=there)
-        model.fit(binned, alpha)
+        with threadpool_limits(_threads(), "openmp"):
+            model.fit(binned, alpha)
         told(there, _flat(model, edges))
     return _flat(model, edges)
+
+
+def _threads() -> int:
+    """Of a fit, which makes the same of any number. Its threads wait for each other some ten thousand times: where others want the cores
+    (five busy processes on two cores) all threads take nearly three times as long as one."""
+    cores = len(os.sched_getaffinity(0))
+    return cores if os.getloadavg()[0] < cores + 1 else 1
 
 
 def _flat(model: Any, edges: NDArray[np.float32]) -> Trees:
