@@ -2,10 +2,11 @@
 frame that is advised next is one of the worst. On plates of its own (`furry`, and the limb of `bodies`), none of them the demo's."""
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from functools import lru_cache
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -14,19 +15,25 @@ from scipy.ndimage import map_coordinates
 from benchmarks.bodies import limb
 from benchmarks.furry import FINE, SIZE, Furry, fur, reeds, spokes
 from roto.arrays import Floats
+from roto.curve.flatten import polygon
 from roto.matte.matting.fringe import Fringes, InMemory
 from roto.matte.matting.laplacian import solve_alpha
 from roto.matte.modes import TEACH
-from roto.matte.render import Solved
+from roto.matte.render import Solved, render
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Finished, Matte, Source
 from roto.matte.teaching import advice
 from roto.matte.teaching.model import Model, teach
+from roto.matte.teaching.outline import contour, outlined
+from roto.matte.teaching.outline import off as off_of
 from roto.matte.teaching.taught import Taught
 from roto.motion.edits import trace
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape, settings_values
 from roto.picture import display
+from roto.tolerances import FLATTEN_REACH
+from roto.track import between, ride
+from roto.track.bend import Bender
 
 Row = tuple[str, str, str]
 LESSONS = (7, 22, 37, 52, 67)
@@ -201,6 +208,7 @@ def of_limb() -> Iterator[Row]:
         shape_of("band", lambda f: grown(near(f), 8.0), frames, 6.0), frames, 180.0,
     )  # fmt: skip
     matte, line, _, _ = it.taught(lessons)
+    yield from _made_outline(it, matte, line, lessons)
     apart, edge = [], []
     for frame in range(6, 68, 6):
         one = line.solved(matte, it.at, frame)
@@ -214,6 +222,46 @@ def of_limb() -> Iterator[Row]:
         edge.append(float(np.abs(one.alpha - true)[close & one.unknown].mean()))
     yield "limb: contour, mean", f"{np.mean(apart):.2f} px (worst frame {max(apart):.2f})", "0.25 px (1.2)"
     yield "limb: error within 3 px of the edge", f"{np.mean(edge):.3f}", "0.02"
+
+
+def _made_outline(it: Learned, matte: Matte, line: Taught, lessons: tuple[int, ...]) -> Iterator[Row]:
+    """The limb's learned mattes as an outline, measured at its true edge."""
+    body = limb()
+    alphas = {}
+    for frame in range(lessons[0], lessons[-1] + 1):
+        one = line.solved(matte, it.at, frame)
+        assert one is not None, "it is live on every frame"
+        x0, y0, x1, y1 = one.box
+        alphas[frame] = render(replace(matte, entries=matte.entries[: it.at]), frame).alpha.astype(np.float32)
+        alphas[frame][y0:y1, x0:x1] = np.where(one.unknown, one.alpha, alphas[frame][y0:y1, x0:x1])
+    begin = time.perf_counter()
+    picture = lru_cache(100)(lambda frame: np.asarray(display.light(it.picture(frame)), np.float32))
+
+    def carried(frame: int, frames: Sequence[int], places: Floats) -> Iterator[tuple[int, Floats]]:
+        follower = Bender(picture, frame, between.inside(places, SIZE), places)
+        for one in follower.follow(frames):
+            if one.control is None:
+                return
+            yield one.frame, follower.places(one.control)
+
+    found = outlined({f: contour(a, frame=f) for f, a in alphas.items()}, lessons, carried, 1.0)
+    first = found.shape("limb", "limb", lessons)
+
+    lines = {k: between.along(first.outlines(np.array([k])), 120)[0] for k in lessons}
+
+    def bender(frame: int) -> Bender:
+        return Bender(picture, frame, between.inside(lines[frame], SIZE), lines[frame])
+
+    drawing = between.Drawing(bender=bender, outlines=lines, home=lessons[0], lattice=bender(lessons[0]).lattice)
+    between.stretches(drawing, pairwise(lessons))
+    drawn = ride.take_up(first, between.as_track(drawing, "t", "t"))
+    keys = found.keys_wanted(lessons, len(alphas) // 4)
+    took = time.perf_counter() - begin
+    for how, shape in (("drawn by the picture", drawn), (f"straight, {len(keys)} keys", found.shape("limb", "limb", keys))):
+        rows = shape.outlines(np.array(sorted(alphas)))
+        off = [off_of(polygon(row, FLATTEN_REACH), body.truth(f)) for f, row in zip(sorted(alphas), rows, strict=True)]
+        yield f"limb: outline made of it, {len(found.kinds)} points, {how}", f"{np.mean(off):.2f} px (worst frame {max(off):.2f})", ""
+    yield "limb: making an outline of 65 frames, both ways", f"{took:.1f} s", ""
 
 
 def _contour(alpha: np.ndarray, line: Floats) -> Floats:

@@ -40,6 +40,12 @@ def write_stills(folder: Path, first: int = FIRST, last: int = LAST, name: str =
     return out
 
 
+@pytest.fixture
+def small_trees(monkeypatch):
+    """Taught lines are taught quickly: trees of few leaves are enough for what tests draw."""
+    monkeypatch.setattr("roto.matte.teaching.trees.LEAVES", 12)
+
+
 @pytest.fixture(autouse=True)
 def own_files(settings, tmp_path):
     """Each test has a folder of files of its own; passwords are hashed quickly; nobody has guessed anything yet."""

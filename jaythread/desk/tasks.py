@@ -2,6 +2,6 @@
 
 from jaythread.desk.analysis import fit
 from jaythread.desk.matting import fringes, teaching
-from jaythread.desk.tracking import drawing, following
+from jaythread.desk.tracking import drawing, following, outlining
 
-__all__ = ["drawing", "fit", "following", "fringes", "teaching"]
+__all__ = ["drawing", "fit", "following", "fringes", "outlining", "teaching"]

@@ -70,8 +70,8 @@ def _bezier(c: Floats, t: Floats) -> Floats:
     return np.stack([u**3, 3 * u * u * t, 3 * u * t * t, t**3], axis=1) @ c
 
 
-def _one(points: Floats, start: Floats, end: Floats) -> tuple[Floats, float, int]:
-    """The cubic (4, 2) with these end directions nearest to points (m, 2), its largest distance (px), and where that is."""
+def cubic_and_off(points: Floats, start: Floats, end: Floats) -> tuple[Floats, float, int]:
+    """The cubic (4, 2) with these end directions (of length 1) nearest to points (m, 2), its largest distance (px), and at which point."""
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
     long = along[-1]
     t = along / long if long else np.linspace(0, 1, len(points))
@@ -101,7 +101,7 @@ def _one(points: Floats, start: Floats, end: Floats) -> tuple[Floats, float, int
 
 def cubic_along(points: Floats, start: Floats, end: Floats) -> Floats:
     """The cubic (4, 2) nearest to a line of places (m, 2) that leaves along `start` and comes in against `end`, both of length 1."""
-    return _one(points, start, end)[0]
+    return cubic_and_off(points, start, end)[0]
 
 
 def _quadratic(d: Floats, t: Floats) -> Floats:
@@ -114,7 +114,7 @@ def _stretch(points: Floats, start: Floats, end: Floats, tolerance: float) -> li
     if len(points) < 4:
         third = (points[-1] - points[0]) / 3
         return [np.array([points[0], points[0] + third, points[-1] - third, points[-1]])]
-    control, off, at = _one(points, start, end)
+    control, off, at = cubic_and_off(points, start, end)
     if off <= tolerance:
         return [control]
     near = max(1, min(4, at, len(points) - 1 - at))

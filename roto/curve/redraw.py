@@ -26,14 +26,14 @@ STRAIGHT = 0.6
 
 
 @dataclass(frozen=True, slots=True)
-class _Ring:
+class Ring:
     """A closed line: places (m, 2), and how far along each lies (m + 1,), with the whole length at the end."""
 
     places: Floats
     along: Floats
 
     @classmethod
-    def of(cls, places: Floats) -> "_Ring":
+    def of(cls, places: Floats) -> "Ring":
         gaps = np.hypot(*(np.roll(places, -1, axis=0) - places).T)
         return cls(places, np.concatenate([[0.0], np.cumsum(gaps)]))
 
@@ -66,7 +66,7 @@ def redrawn(outline: Floats, kinds: NDArray[np.int8], path: object, *, closed: b
         raise BadGeometry("That stroke is too short to say anything. Draw a longer one, or zoom in first.")
     line = polygon(outline, FLATTEN_REACH)
     starts = np.concatenate([[0], np.cumsum(edge_counts(outline[None], FLATTEN_REACH)[0])[:-1]])
-    old = _Ring.of(line)
+    old = Ring.of(line)
     at = old.along[starts]
     if closed:
         ring, where = _whole(old, at, outline, kinds, stroke)
@@ -77,13 +77,13 @@ def redrawn(outline: Floats, kinds: NDArray[np.int8], path: object, *, closed: b
     return _fitted(outline, kinds, ring, where, moved, fresh)
 
 
-def _whole(old: _Ring, at: Floats, outline: Floats, kinds: NDArray[np.int8], stroke: Floats) -> tuple[_Ring, Floats]:
+def _whole(old: Ring, at: Floats, outline: Floats, kinds: NDArray[np.int8], stroke: Floats) -> tuple[Ring, Floats]:
     """The new ring, the same way round, and where along it each point goes."""
     if _area(stroke) * _area(old.places) < 0:
         stroke = stroke[::-1]
     even = even_steps(stroke, STEP)
     corners = corners_of(even, 6)
-    ring = _Ring.of(calmed(even, corners))
+    ring = Ring.of(calmed(even, corners))
     share = at / old.length * ring.length
     offsets = np.linspace(0.0, ring.length, max(8, len(even)), endpoint=False)
     places = outline[:, :2] - outline[:, :2].mean(axis=0)  # where it lies may have changed, too
@@ -93,7 +93,7 @@ def _whole(old: _Ring, at: Floats, outline: Floats, kinds: NDArray[np.int8], str
     return ring, _to_corners(share, kinds, ring.along[corners], ring.length, np.ones(len(at), bool))
 
 
-def _stretch(old: _Ring, at: Floats, kinds: NDArray[np.int8], stroke: Floats) -> tuple[_Ring, Floats, Flags, Flags]:
+def _stretch(old: Ring, at: Floats, kinds: NDArray[np.int8], stroke: Floats) -> tuple[Ring, Floats, Flags, Flags]:
     """The same for a stroke that replaces a stretch: which points move, and the segments that are fitted anew (by their first point)."""
     (a, off_a), (b, off_b) = (_on(old, place) for place in (stroke[0], stroke[-1]))
     if max(off_a, off_b) > JOIN * float(np.ptp(old.places, axis=0).max()):
@@ -105,7 +105,7 @@ def _stretch(old: _Ring, at: Floats, kinds: NDArray[np.int8], stroke: Floats) ->
     begin, end, drawn = ways[int(np.argmin(away))]
     drawn = _calm_open(drawn)
     rest = old.between(end, begin)[1:-1]
-    ring = _Ring.of(np.concatenate([drawn, rest]))
+    ring = Ring.of(np.concatenate([drawn, rest]))
     long_old, long_new = (end - begin) % old.length, float(np.hypot(*np.diff(drawn, axis=0).T).sum())
     into = np.mod(at - begin, old.length)
     moved = into < long_old
@@ -124,7 +124,7 @@ def _holds(first: float, last: float, place: float, length: float) -> bool:
     return (place - first) % length < ((last - first) % length or length)
 
 
-def _on(ring: _Ring, place: Floats) -> tuple[float, float]:
+def _on(ring: Ring, place: Floats) -> tuple[float, float]:
     """How far along a ring the nearest place lies, and how far off (px)."""
     ends = np.roll(ring.places, -1, axis=0)
     way = ends - ring.places
@@ -180,7 +180,7 @@ def _warped(where: Floats, fixed: dict[int, float], length: float) -> Floats:
     return np.asarray(where + np.interp(where, source, np.concatenate([shift[-1:], shift, shift[:1]])))
 
 
-def _fitted(outline: Floats, kinds: NDArray[np.int8], ring: _Ring, where: Floats, moved: Flags, fresh: Flags) -> tuple[Floats, list[int]]:
+def _fitted(outline: Floats, kinds: NDArray[np.int8], ring: Ring, where: Floats, moved: Flags, fresh: Flags) -> tuple[Floats, list[int]]:
     out = outline.copy()
     out[moved, :2] = ring.at(where[moved])
     n = len(outline)
@@ -196,8 +196,8 @@ def _fitted(outline: Floats, kinds: NDArray[np.int8], ring: _Ring, where: Floats
         if kinds[i] != 1 and kinds[j] != 1:  # nothing says where the line leaves from corners but the line itself
             out[i, 4:], out[j, 2:4] = _free(line)
             continue
-        start = _direction(ring, where[i], kinds[i], 1) if moved[i] else _own(outline[i, 4:], line)
-        end = _direction(ring, where[j], kinds[j], -1) if moved[j] else _own(outline[j, 2:4], line[::-1])
+        start = direction(ring, where[i], kinds[i], 1) if moved[i] else _own(outline[i, 4:], line)
+        end = direction(ring, where[j], kinds[j], -1) if moved[j] else _own(outline[j, 2:4], line[::-1])
         cubic = cubic_along(line, start, end)
         out[i, 4:], out[j, 2:4] = cubic[1] - cubic[0], cubic[2] - cubic[3]
     return out, sorted(changed)
@@ -226,8 +226,8 @@ def _own(tangent: Floats, line: Floats) -> Floats:
     return np.asarray(way / max(float(np.hypot(*way)), 1e-9))
 
 
-def _direction(ring: _Ring, at: float, kind: int, way: int) -> Floats:
-    """Where a line leads from a point: forwards (1) or backwards (-1); a curve point's is that of both sides."""
+def direction(ring: Ring, at: float, kind: int, way: int) -> Floats:
+    """Length 1. Where a line leads from a point: forwards (1) or backwards (-1); a curve point's is that of both sides."""
     near = 4 * STEP
     ends = ring.at(np.array([at - near, at + near])) if kind == 1 else ring.at(np.array([at, at + way * near]))
     to = (ends[1] - ends[0]) * (way if kind == 1 else 1)
@@ -243,7 +243,7 @@ def taken_over(outline: Floats, kinds: NDArray[np.int8], others: Floats, other_k
     rings, marks = [], []
     for other in others:
         starts = np.concatenate([[0], np.cumsum(edge_counts(other[None], FLATTEN_REACH)[0])[:-1]])
-        ring = _Ring.of(polygon(other, FLATTEN_REACH))
+        ring = Ring.of(polygon(other, FLATTEN_REACH))
         rings.append(ring)
         marks.append(np.append(ring.along[starts], ring.length))
     turned = outline

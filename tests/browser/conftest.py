@@ -69,7 +69,7 @@ class Artist:
         self.browser, self.address = browser, address
         browser.delete_all_cookies()
 
-    def until(self, what: Callable[[], object], seconds: float = 20.0):
+    def until(self, what: Callable[[], object], seconds: float = 60.0):
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             try:

@@ -75,6 +75,11 @@ def test_frames_are_finished_teach_the_rest_and_are_delivered(desk, shot, people
     desk.until(lambda: "other frames than those" in says(desk))
     desk.press(Keys.CONTROL, "z")
     desk.until(lambda: "frames are filled" in says(desk))
+    desk.css("#make-outline").click()
+    desk.until(lambda: "frayed edge outline: " in desk.css("#outlined-says").text, 120)
+    desk.until(lambda: StackEntry.objects.filter(shape__name="frayed edge outline", mode="add").exists())
+    desk.press(Keys.CONTROL, "z")
+    desk.until(lambda: not StackEntry.objects.filter(shape__name="frayed edge outline").exists())
     assert desk.complaints() == []
     it = delivery.ask(people["rafe"], shot.pk, shot.mattes.get().pk)
     desk.until(lambda: it.refresh_from_db() or it.state == "proved", 60)

@@ -25,7 +25,7 @@ from ..conftest import FIRST, LAST, ask, carry_out, command, picture
 from .test_brought import still
 from .test_fringes import core, delivered_holds_the_kite, kite, paint, rafe, subject  # noqa: F401 - fixtures
 
-pytestmark = pytest.mark.django_db
+pytestmark = [pytest.mark.django_db, pytest.mark.usefixtures("small_trees")]
 LESSONS = (FIRST, FIRST + 3, LAST)
 
 
@@ -204,3 +204,26 @@ def test_a_matte_from_elsewhere_is_a_line_and_is_corrected_here(shot, rafe, kite
     assert np.allclose(whole(shot, FIRST + 1), theirs + alone - theirs * alone, atol=1e-4) and theirs.max() == alone.max() == 1
     with pytest.raises(Refused, match="not read yet"):
         edit(shot, rafe, **said | {"shape": str(uuid.uuid4()), "entry": str(uuid.uuid4())}, brought=99, name="theirs")
+
+
+def test_an_outline_is_made_of_what_was_taught(shot, rafe, kite, taught):  # noqa: F811
+    before = {frame: whole(shot, frame) > 0.5 for frame in range(FIRST, LAST + 1)}
+    job = carry_out(ask(rafe, shot, "taught.outline", taught))
+    assert job.state == "done", job.message
+    shot.refresh_from_db()
+    top = core(shot).entries[-1]
+    assert top.shape.name == "frayed edge outline" and top.mode == "add" and set(LESSONS) <= set(top.shape.form.frames.tolist())
+    assert "frayed edge outline" in job.message and "px on the worst frame" in job.message
+    made = replace(core(shot), entries=(top,))
+    for frame, was in before.items():
+        alpha = render(made, frame).alpha > 0.5
+        assert (alpha & was).sum() > 0.9 * (alpha | was).sum()
+    assert Edit.objects.filter(shot=shot, summary__startswith="made frayed edge outline: ").count() == 1
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    shot.refresh_from_db()
+    assert core(shot).entries[-1].shape.name != "frayed edge outline" and not shot.tracks.exists()
+
+
+def test_an_outline_waits_until_something_is_taught(shot, rafe, kite, line):  # noqa: F811
+    with pytest.raises(Refused, match="not filled yet"):
+        ask(rafe, shot, "taught.outline", line)

@@ -152,8 +152,10 @@ class Pictures:
         self._pool.shutdown(cancel_futures=True)
 
 
-def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, home: int, in_front: list[str], progress: Progress) -> Drawing:
-    """home: the key on which a sheet that is new is at rest."""
+def _drawing(
+    shot: Shot, core: CoreShape, pictures: Pictures, home: int, in_front: list[str], progress: Progress, begun: int = 0
+) -> Drawing:
+    """home: the key on which a sheet that is new is at rest. begun: steps of the work that were done before."""
     size, keys = (shot.width, shot.height), keys_of(core)
     frames = np.array(keys)
     outlines = dict(zip(keys, between.along(core.outlines(frames), ALONG), strict=True))
@@ -175,7 +177,7 @@ def _drawing(shot: Shot, core: CoreShape, pictures: Pictures, home: int, in_fron
     track = sheet_of(core)
     home = home if track is None else track.home
     path: dict[int, list[Any]] = {}
-    done = 0
+    done = begun
 
     def on_way(frame: int, outline: Floats, sure: float) -> bool:
         nonlocal done
@@ -194,21 +196,26 @@ def _draw(job: Job, progress: Progress) -> str:
     """Draw what was asked for. Safe to run again: it begins anew, and writes once at its end."""
     said, shot = DrawSettings(**job.settings), job.shot
     row = _row(shot, job.subject)
-    core = core_cache.shapes([row])[job.subject]
+    progress.begin(progress.job.total)
+    drawing = drawn(shot, core_cache.shapes([row])[job.subject], said, progress)
+    if len(drawing.known) > 1:
+        _write(job.user, job, drawing)
+    return drawing.why
+
+
+def drawn(shot: Shot, core: CoreShape, said: DrawSettings, progress: Progress, begun: int = 0) -> Drawing:
+    """The sheets by which the picture draws a shape; nothing is written. begun: steps of the work that were done before."""
     ways = wanted(shot, core, said)
     plate = shot.plates.first()
     assert plate is not None, "see `_prepare`"
     pictures = Pictures(plate)
-    progress.begin(progress.job.total)
     try:
         home = min(f for way in ways for f in way if f in keys_of(core))
-        drawing = _drawing(shot, core, pictures, home, said.in_front, progress)
+        drawing = _drawing(shot, core, pictures, home, said.in_front, progress, begun)
         between.stretches(drawing, ways)
     finally:
         pictures.close()
-    if len(drawing.known) > 1:
-        _write(job.user, job, drawing)
-    return drawing.why
+    return drawing
 
 
 @transaction.atomic

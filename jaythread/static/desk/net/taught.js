@@ -1,9 +1,11 @@
 // Taught lines: frames that are finished, what they taught, and how the chosen line stands.
 
+import { isBusy } from "../model/jobs.js";
 import { get, post } from "./api.js";
 
 const QUIET = 400; // ms without a change before it is asked how a line stands
 const TEACH = "taught.teach";
+const OUTLINE = "taught.outline";
 
 export class Taught extends EventTarget {
   /** @param {import("../model/store.js").Store} store @param {import("./edits.js").Edits} edits
@@ -18,7 +20,7 @@ export class Taught extends EventTarget {
     this.state = null; // of the chosen line: {name, finished, filled, taught, new, unseen, next, why}
     store.addEventListener("changed", () => this.later(QUIET));
     store.jobs.addEventListener("jobs", (e) => {
-      if (!(/** @type {CustomEvent} */ (e).detail.some((job) => job.kind === TEACH && job.subject === this.chosen?.id))) return;
+      if (!(/** @type {CustomEvent} */ (e).detail.some((job) => [TEACH, OUTLINE].includes(job.kind) && job.subject === this.chosen?.id))) return;
       if (this.state) this.state.name = ""; // more frames are filled by now
       this.dispatchEvent(new Event("state"));
       this.later(0);
@@ -31,6 +33,9 @@ export class Taught extends EventTarget {
   }
   get job() {
     return this.store.jobs.of(TEACH, this.chosen?.id);
+  }
+  get outlining() {
+    return this.store.jobs.of(OUTLINE, this.chosen?.id);
   }
   #at(line) {
     return `/shots/${this.store.document.shot.id}/taught/${line.id}`;
@@ -80,7 +85,11 @@ export class Taught extends EventTarget {
   teach() {
     return this.work.ask(TEACH, this.chosen?.id || null);
   }
+  // Its solid part as a shape on top of the stack.
+  makeOutline() {
+    return this.work.ask(OUTLINE, this.chosen?.id || null);
+  }
   cancel() {
-    return this.work.cancel(this.job);
+    return this.work.cancel(isBusy(this.job) ? this.job : this.outlining);
   }
 }

@@ -1,12 +1,13 @@
 // The step Soften of a taught line: frames that are finished, what to finish next, teaching.
 
+import { isBusy } from "../../model/jobs.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 const NOTHING = { finished: [], next: null, why: "", new: false, left: 0, taught: false };
 
 export const taughtLine = part(() => ({
-  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", ready: false, fresh: false, ranged: false,
+  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", ready: false, fresh: false, ranged: false, solid: false, outlined: "",
 
   sync() {
     const { store, taught } = this.desk;
@@ -24,13 +25,15 @@ export const taughtLine = part(() => ({
     this.fresh = state.taught && !state.new;
     const { shot, working } = store.document;
     this.ranged = working[0] !== shot.first || working[1] !== shot.last;
-    this.syncJob(taught.job, taught.state);
+    this.syncJobs(taught);
   },
-  syncJob(job, state) {
-    this.busy = Boolean(job && ["waiting", "working"].includes(job.state));
-    this.done = job?.percent || 0;
+  syncJobs({ job, outlining, state }) {
+    this.busy = isBusy(job) || isBusy(outlining);
+    this.done = (isBusy(job) ? job : outlining)?.percent || 0;
     const failed = job?.state === "failed" ? job.message : "";
-    this.says = this.busy ? going(job) : [stands(state), failed].filter(Boolean).join(" ");
+    this.says = isBusy(job) ? going(job) : [stands(state), failed].filter(Boolean).join(" ");
+    this.solid = this.fresh && state.filled.length > 1;
+    this.outlined = isBusy(outlining) ? `Making an outline: ${outlining.percent || 0} %.` : outlining?.message || "";
   },
 
   go(frame) {
@@ -41,6 +44,9 @@ export const taughtLine = part(() => ({
   },
   teach() {
     return this.desk.attempt(() => this.desk.taught.teach());
+  },
+  makeOutline() {
+    return this.desk.attempt(() => this.desk.taught.makeOutline());
   },
   stop() {
     return this.desk.attempt(() => this.desk.taught.cancel());

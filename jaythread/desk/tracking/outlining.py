@@ -1,0 +1,173 @@
+"""An outline made of a taught line: its solid part as a shape of few points, keyed where frames were finished, drawn by the picture
+between them. What no outline follows stays with the taught line."""
+
+import uuid
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+
+from jaythread.desk.document import lookups
+from jaythread.desk.document.as_data import new_track_data
+from jaythread.desk.edit import actions
+from jaythread.desk.edit.row_changes import change, compare
+from jaythread.desk.matting.fringes import ShotFringes, place_of
+from jaythread.desk.models import Edit
+from jaythread.desk.tracking.drawing import DrawSettings, Pictures, drawn
+from jaythread.errors import Refused
+from jaythread.jobs.models import Job
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, Prepared, register
+from jaythread.productions.models import Shot
+from jaythread.productions.policies import shot_for
+from roto.arrays import Floats
+from roto.errors import Cancelled, RotoError
+from roto.matte.modes import TEACH
+from roto.matte.render import render
+from roto.matte.stack import Matte
+from roto.matte.teaching.outline import OFF_ENOUGH, Outlined, contour, outlined
+from roto.motion.shape import Shape as CoreShape
+from roto.track import between, ride
+from roto.track.bend import Bender
+from roto.track.track import Track as CoreTrack
+
+TOLERANCE = 1.0
+"""px that the outline may be off the matte's edge on a key"""
+SHARE = 4
+"""frames for each key, at the least: more keys are no outline to go on with"""
+FEWEST = 2
+STEPS = 4
+"""of each frame: its edge is read, it is led there, drawn forwards and backwards"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Made:
+    """A shape, the track that it rides on if the picture draws it; off: px on the mean, px on the worst frame, and which that is."""
+
+    shape: CoreShape
+    track: CoreTrack | None
+    off: tuple[float, float, int]
+
+    @classmethod
+    def of(cls, found: Outlined, shape: CoreShape, track: CoreTrack | None = None) -> "Made":
+        """Measured on all frames."""
+        off = found.off(shape)
+        worst = max(off, key=lambda f: off[f])
+        return cls(shape=shape, track=track, off=(float(np.mean(list(off.values()))), off[worst], worst))
+
+
+def _filled(shot: Shot, subject: str) -> tuple[Matte, int, ShotFringes, list[int]]:
+    """The matte of a taught line, which of its lines it is, and its frames that are filled by what was taught last."""
+    entry, matte, at = place_of(shot, lookups.as_uuid(subject), TEACH)
+    solver = ShotFringes(shot, wait=False).ready(matte)
+    frames = solver.standing(matte, at) if matte.entries[at].source.model else []
+    if len(frames) < FEWEST:
+        raise Refused(f"'{entry.shape.name}' is not filled yet. Finish frames and teach it, then make an outline of it.")
+    return matte, at, solver, frames
+
+
+def _prepare(shot: Shot, subject: str, settings: Any) -> Prepared:
+    _, _, _, frames = _filled(shot, subject)
+    if shot.plates.first() is None:
+        raise Refused("The shot has no plate by which an outline could be drawn. Bring one in first.")
+    return Prepared(total=STEPS * len(frames))
+
+
+def _contours(matte: Matte, at: int, solver: ShotFringes, frames: list[int], progress: Progress) -> dict[int, Floats]:
+    """By frame, the edge of what is solid about the line."""
+    whole, shape, out = replace(matte, inverted=False), matte.entries[at].shape, {}
+    lines = between.along(shape.outlines(np.array(frames, dtype=np.int64)), 60)
+    for done, (frame, line) in enumerate(zip(frames, lines, strict=True)):
+        progress.step(done)
+        alpha = np.asarray(render(whole, frame, fringes=solver).alpha, np.float32)
+        out[frame] = contour(alpha, between.inside(line, matte.size), frame)
+    return out
+
+
+def _found(shot: Shot, contours: dict[int, Floats], keyed: list[int], progress: Progress) -> Outlined:
+    """Few points along contours, led by the picture."""
+    plate = shot.plates.first()
+    assert plate is not None, "see `_prepare`"
+    pictures, done = Pictures(plate), len(contours)
+
+    def carried(key: int, frames: Sequence[int], places: Floats) -> Iterator[tuple[int, Floats]]:
+        nonlocal done
+        try:
+            bender = Bender(pictures, key, between.inside(places, (shot.width, shot.height)), places)
+        except RotoError:  # nothing to hold on to: places go by their share of the length
+            return
+        for one in bender.follow(frames):
+            done += 1
+            progress.step(done)
+            if one.control is None:
+                return
+            yield one.frame, bender.places(one.control)
+
+    try:
+        return outlined(contours, keyed, carried, TOLERANCE)
+    finally:
+        pictures.close()
+
+
+def _best(shot: Shot, found: Outlined, first: CoreShape, keyed: list[int], progress: Progress) -> Made:
+    """Drawn by the picture between the keys, or with more keys and straight in-betweens where that lies nearer."""
+    straight = Made.of(found, first)
+    if straight.off[1] <= OFF_ENOUGH:
+        return straight
+    choices = [straight]
+    try:
+        drawing = drawn(shot, first, DrawSettings(frame=keyed[0], in_front=[]), progress, begun=2 * len(found.rings))
+        if drawing.stopped:
+            raise Cancelled
+        track = between.as_track(drawing, str(uuid.uuid4()), lookups.free_track_name(shot, f"{first.name} drawn"[:60]))
+        choices.append(Made.of(found, ride.take_up(first, track), track))
+    except (Refused, RotoError) as error:
+        if isinstance(error, Cancelled):
+            raise
+    if choices[-1].off[1] > OFF_ENOUGH:
+        keys = found.keys_wanted(keyed, max(len(keyed), len(found.rings) // SHARE))
+        choices.append(Made.of(found, replace(found.shape(first.id, first.name, keys, first.colour), live=first.live)))
+    return min(choices, key=lambda made: made.off[1])
+
+
+def _outline(job: Job, progress: Progress) -> str:
+    """Make the shape, and put it on top of the stack. Safe to run again: it writes once at its end."""
+    shot = job.shot
+    matte, at, solver, frames = _filled(shot, job.subject)
+    progress.begin(STEPS * len(frames))
+    line = matte.entries[at]
+    finished = [one.frame for one in line.source.finished if one.frame in frames]
+    keyed = sorted({*finished, frames[0], frames[-1]})
+    found = _found(shot, _contours(matte, at, solver, frames, progress), keyed, progress)
+    name = lookups.free_shape_name(shot, f"{line.shape.name} outline"[:60])
+    first = replace(found.shape(str(uuid.uuid4()), name, keyed, (line.shape.colour + 1) % 8), live=line.shape.live)
+    made = _best(shot, found, first, keyed, progress)
+    return _write(job, made).summary + _said(made)
+
+
+def _said(made: Made) -> str:
+    mean, worst, frame = made.off
+    return f". It is off by {mean:.2f} px on the mean, by {worst:.2f} px on the worst frame, {frame}."
+
+
+@transaction.atomic
+def _write(job: Job, made: Made) -> Edit:
+    """The shape on top of the stack, and the track that it rides on, as one edit of whoever asked."""
+    shot = shot_for(job.user, job.shot_id, "trace", lock=True)
+    entry, _, _ = place_of(shot, lookups.as_uuid(job.subject), TEACH)
+    shape = made.shape
+    changes = [change("track", [made.track.id], None, new_track_data(made.track, None))] if made.track is not None else []
+    changes += [
+        *compare(shape.id, None, shape),
+        change("entry", [str(uuid.uuid4())], None, lookups.entry_on_top(entry.matte, shape.id, "add")),
+    ]
+    how = ", drawn by the picture between them" if made.track is not None else ""
+    said = f"made {shape.name}: {len(shape.kinds)} points, {len(shape.form.frames)} keys{how}"
+    return actions.save(job.user, shot, said[:200], changes)
+
+
+OUTLINING = register(
+    Kind(name="taught.outline", may="trace", busy="An outline is being made of this line already.", prepare=_prepare, run=_outline)
+)
