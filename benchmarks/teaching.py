@@ -26,7 +26,7 @@ from roto.matte.teaching import advice
 from roto.matte.teaching.model import Model, teach
 from roto.matte.teaching.outline import contour, outlined
 from roto.matte.teaching.outline import off as off_of
-from roto.matte.teaching.taught import Taught
+from roto.matte.teaching.taught import AROUND, Taught
 from roto.motion.edits import trace
 from roto.motion.keys import Keys
 from roto.motion.shape import Shape, settings_values
@@ -94,6 +94,9 @@ class Learned:
             shot="bench", name="taught", size=size, rate=Fraction(24), first=self.frames[0], last=self.frames[-1],
             shutter=Shutter(angle=self.angle), entries=entries,
         )  # fmt: skip
+        for frame in {f + k for f in lessons for k in range(-AROUND, AROUND + 1) if f + k in self.frames}:
+            self.picture(frame)
+            self.alpha(frame)  # drawn beforehand: that is not what is measured
         begin = time.perf_counter()
         found = [line.lesson(matte, self.at, f) for f in lessons]
         model = teach([one for one in found if one is not None])

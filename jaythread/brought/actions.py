@@ -98,6 +98,9 @@ def _notes(shot: Shot, found: intake.Found, offset: int) -> list[str]:
 def remove(user: User, shot_id: int, brought_id: int) -> None:
     """Take a matte from elsewhere away again."""
     row = policies.brought_for(user, shot_id, brought_id, "bring in")
+    matte = row.shot.mattes.filter(entries__source__files=str(row.pk)).first()
+    if matte is not None:
+        raise Refused(f"'{row.name}' is a line of the matte {matte.name}. Take it out of that stack first.")
     if row.job is not None and row.job.busy:
         jobs.cancel(user, shot_id, row.job.pk)
     folder = row.folder

@@ -66,6 +66,7 @@ def test_frames_are_finished_teach_the_rest_and_are_delivered(desk, shot, people
     desk.css("#teach").click()
     desk.until(lambda: f"{LAST - FIRST + 1} frames are filled" in says(desk), 240)
     assert "had not seen" in says(desk)
+    desk.until(lambda: desk.css("#unseen").is_displayed() and int(desk.css("#unseen").get_attribute("naturalWidth")) > 0)
     desk.figure("Frame", FIRST + 1)
     desk.press("2")
     desk.until(lambda: desk.pixels("matte-layer", 26 - 9, 30)[0] > 200)  # the traced shape reaches from 20 to 32 there

@@ -77,6 +77,10 @@ def test_frames_that_nobody_finished_are_filled_by_what_was_learned(shot, rafe, 
     told = teaching.standing(rafe, shot.pk, taught)
     assert told["filled"] == list(range(FIRST, LAST + 1)) and told["taught"] and not told["new"]
     assert [one["frame"] for one in told["finished"]] == list(LESSONS) and not any(one["stale"] for one in told["finished"])
+    seen = np.asarray(Image.open(io.BytesIO(teaching.unseen(rafe, shot.pk, taught, LESSONS[1]))))[:, :, 0] / 255.0
+    third = seen.shape[1] // 3
+    said, true = seen[:, third : 2 * third], seen[:, 2 * third :]
+    assert np.abs(said - true).mean() < 0.2 and not np.array_equal(said, true) and all(one["unseen"] for one in told["finished"])
     assert told["unseen"] < 0.2 and told["next"] not in LESSONS and told["why"]
     assert "is taught by finished frames" in sentence(core(shot))
 
@@ -174,7 +178,9 @@ def test_the_page_sees_pairs_and_is_not_troubled_by_a_line_that_was_not_taught(s
     shown = np.asarray(Image.open(io.BytesIO(client.get(f"{place}/taught/{line}/pair/{FIRST}").content)))
     third = shown.shape[1] // 3
     assert shown.shape[1] == 3 * third and (shown[:, third : 2 * third] == 255).any()
-    assert client.get(f"{place}/taught/{line}").json()["finished"] == [{"frame": FIRST, "stale": False, "better_on": None, "off": None}]
+    assert client.get(f"{place}/taught/{line}").json()["finished"] == [
+        {"frame": FIRST, "stale": False, "better_on": None, "off": None, "unseen": False}
+    ]
 
 
 def test_a_delivery_holds_the_taught_line_and_waits_for_it_to_be_taught(shot, rafe, kite, taught):  # noqa: F811
@@ -202,6 +208,8 @@ def test_a_matte_from_elsewhere_is_a_line_and_is_corrected_here(shot, rafe, kite
     theirs = brought.alpha(row, FIRST + 1).astype(np.float32) / 65535
     alone = render(replace(core(shot), entries=core(shot).entries[1:]), FIRST + 1).alpha
     assert np.allclose(whole(shot, FIRST + 1), theirs + alone - theirs * alone, atol=1e-4) and theirs.max() == alone.max() == 1
+    with pytest.raises(Refused, match="a line of the matte kite"):
+        brought.remove(rafe, shot.pk, row.pk)
     with pytest.raises(Refused, match="not read yet"):
         edit(shot, rafe, **said | {"shape": str(uuid.uuid4()), "entry": str(uuid.uuid4())}, brought=99, name="theirs")
 

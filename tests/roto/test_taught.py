@@ -104,7 +104,8 @@ def test_our_walk_says_what_the_library_says():
     rng = np.random.default_rng(3)
     rows = rng.uniform(-1, 1, (3000, 5)).astype(np.float32)
     alpha = (rows[:, 0] > rows[:, 1] ** 2).astype(np.float32)
-    ours = trees.taught(rows, alpha, 50)
+    edges = trees.edges_of(rows)
+    ours = trees.taught(trees.binned(rows, edges), edges, alpha, 50)
     from sklearn.ensemble import HistGradientBoostingRegressor
 
     theirs = HistGradientBoostingRegressor(
@@ -118,11 +119,11 @@ def test_it_is_told_how_it_goes_and_may_be_stopped():
     _, line = asked()
     lessons = [line.lesson(lines(), 1, f) for f in LESSONS]
     told = []
-    model.teach(lessons[:2], lambda done, total, off: told.append((done, total, off)))
+    model.teach(lessons[:2], lambda done, total, off, seen: told.append((done, total, off)))
     assert [done for done, _, _ in told] == sorted({done for done, _, _ in told}) and told[-1][0] == told[-1][1]
     assert all(off is not None and off < 0.1 for _, _, off in told)
 
-    def stop(done, total, off):
+    def stop(done, total, off, seen):
         raise Cancelled
 
     with pytest.raises(Cancelled):

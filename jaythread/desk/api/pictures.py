@@ -99,10 +99,14 @@ def finish_frame(request: HttpRequest, shot_id: int, entry_id: uuid.UUID, body: 
 
 
 @router.get("/shots/{shot_id}/taught/{entry_id}/pair/{frame}")
-def pair(request: HttpRequest, shot_id: int, entry_id: uuid.UUID, frame: Frame) -> HttpResponse:
-    """A finished frame's plate, its matte, and the matte's edge over the plate beside each other, about the band."""
-    shown = teaching.pair(request.user, shot_id, entry_id, frame)
-    return HttpResponse(encode_picture(shown, ".png"), content_type="image/png", headers={"Cache-Control": "no-store"})
+def pair(request: HttpRequest, shot_id: int, entry_id: uuid.UUID, frame: Frame, unseen: bool = False) -> HttpResponse:
+    """A finished frame's plate, its matte, and the matte's edge over the plate beside each other, about the band. unseen: its plate, what
+    was said of it by what had not seen it, and its matte."""
+    if unseen:
+        png = teaching.unseen(request.user, shot_id, entry_id, frame)
+    else:
+        png = encode_picture(teaching.pair(request.user, shot_id, entry_id, frame), ".png")
+    return HttpResponse(png, content_type="image/png", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/shots/{shot_id}/shapes/{shape_id}/softness/{frame}", response=SoftnessOut)

@@ -296,12 +296,13 @@ class ColoursOut(TypedDict):
 
 class FinishedOut(TypedDict):
     """A finished frame. stale: it is drawn from something else by now. better_on: the frame whose picture its matte lies on better. off: of
-    alpha in the band, on the mean, by a half of the lessons that had not seen it."""
+    alpha in the band, on the mean, by a half of the lessons that had not seen it. unseen: whether there is a picture of what that said."""
 
     frame: int
     stale: bool
     better_on: int | None
     off: float | None
+    unseen: bool
 
 
 class TaughtOut(TypedDict):

@@ -1,6 +1,5 @@
 """What taught lines keep beside a shot: finished frames as they were, and what they taught."""
 
-import json
 import os
 import uuid
 from pathlib import Path
@@ -58,16 +57,34 @@ class Models:
         """Written aside and renamed: another worker may have been quicker."""
         _written(self.folder / f"{name}.npz", core.packed(model))
 
-    def doubts(self, name: str) -> dict[int, float]:
-        """By frame that was filled, how much of alpha its two halves differ by on the mean."""
+    def doubts(self, name: str) -> dict[str, float]:
+        """How much of alpha its two halves differ by on the mean, by a name for all that a filled frame was made from."""
         try:
-            return {int(frame): float(off) for frame, off in json.loads((self.folder / f"{name}.json").read_text()).items()}
-        except (OSError, ValueError):
+            lines = (self.folder / f"{name}.doubts").read_text().splitlines()
+        except OSError:
             return {}
+        return {key: float(off) for key, _, off in (line.partition(" ") for line in lines) if off}
 
-    def doubt(self, name: str, doubts: dict[int, float]) -> None:
-        """Keep what is known of it by now."""
-        _written(self.folder / f"{name}.json", json.dumps(doubts).encode())
+    def doubt(self, name: str, key: str, off: float) -> None:
+        """Keep it of one more frame. A line is added in one piece: two workers may fill frames at once."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        with (self.folder / f"{name}.doubts").open("ab", buffering=0) as file:
+            file.write(f"{key} {off:.6f}\n".encode())
+
+
+class Unseen:
+    """What was said of finished frames by trees that had not seen them, as pictures."""
+
+    def __init__(self, shot_id: int, entry_id: uuid.UUID) -> None:
+        self.folder, self.entry = folder(shot_id), entry_id
+
+    def path(self, file: str) -> Path:
+        """Where the picture is kept; file: what the frame was finished as."""
+        return self.folder / f"unseen-{self.entry}-{file}.png"
+
+    def put(self, file: str, png: bytes) -> None:
+        """Keep one; it takes the place of an earlier one."""
+        _written(self.path(file), png)
 
 
 def _written(target: Path, data: bytes) -> None:

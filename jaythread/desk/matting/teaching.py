@@ -16,7 +16,7 @@ from jaythread.desk.document.as_data import entry_data
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.row_changes import change
 from jaythread.desk.matting.fringes import Files, ShotFringes, clear_out, place_of
-from jaythread.desk.matting.lessons import FinishedFrames, Models
+from jaythread.desk.matting.lessons import FinishedFrames, Models, Unseen
 from jaythread.desk.models import Edit
 from jaythread.errors import NotThere, Refused
 from jaythread.jobs import actions as jobs
@@ -32,9 +32,12 @@ from roto.matte.render import render
 from roto.matte.stack import Finished, Source
 from roto.matte.stack import Matte as CoreMatte
 from roto.matte.teaching import advice, pairs
-from roto.matte.teaching.model import HALF, Model, teach
+from roto.matte.teaching.lessons import Lesson, said_by
+from roto.matte.teaching.model import HALF, Model, Seen, teach
 from roto.matte.teaching.taught import Taught
 from roto.matte.teaching.trees import MOST as TREES
+from roto.matte.teaching.trees import Trees
+from roto.picture.stills import encode_picture
 
 LESSONS = 60
 """finished frames of a line: more are drawing, not teaching"""
@@ -99,7 +102,13 @@ def standing(user: User, shot_id: int, entry_id: uuid.UUID) -> dict[str, Any]:
     new = bool(source.finished) and solver.taught.model_name(matte, at) != source.model
     known = model.unseen if model is not None and not new and len(model.unseen) == len(source.finished) else None
     finished = [
-        {"frame": one.frame, "stale": one.frame in stale, "better_on": _better_on(solver, one), "off": known[k] if known else None}
+        {
+            "frame": one.frame,
+            "stale": one.frame in stale,
+            "better_on": _better_on(solver, one),
+            "off": known[k] if known else None,
+            "unseen": Unseen(shot.pk, entry_id).path(one.file).exists(),
+        }
         for k, one in enumerate(source.finished)
     ]
     filled = solver.standing(matte, at)
@@ -128,8 +137,33 @@ def pair(user: User, shot_id: int, entry_id: uuid.UUID, frame: int) -> np.ndarra
     lines, _ = cv2.findContours((grey[:, :, 0] > 127).astype(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
     scale = min(1.0, WIDEST / (3 * plate.shape[1]))
     cv2.drawContours(over, lines, -1, EDGE, max(1, round(1 / scale)))
-    shown = np.hstack([plate, grey, over])
-    return np.ascontiguousarray(cv2.resize(shown, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)) if scale < 1 else shown
+    return _shown(np.hstack([plate, grey, over]))
+
+
+def unseen(user: User, shot_id: int, entry_id: uuid.UUID, frame: int) -> bytes:
+    """A PNG of a finished frame about the band as it was said by trees that had not seen it: its plate, what was said, what was finished.
+    NotThere where nothing was said of it."""
+    shot = shot_for(user, shot_id, "look")
+    _, matte, at = place_of(shot, entry_id, TEACH)
+    one = matte.entries[at].source.on(frame)
+    path = Unseen(shot.pk, entry_id).path(one.file) if one is not None else None
+    if path is None or not path.exists():
+        raise NotThere(f"Nothing was said of frame {frame} by what had not seen it.")
+    return path.read_bytes()
+
+
+def _beside(lesson: Lesson, said: np.ndarray) -> np.ndarray:
+    """A lesson about the band, uint8 (h, 3 w, 3): its plate, what is said of it, and what was finished."""
+    rows, columns = (np.flatnonzero(lesson.unknown.any(axis=way)) for way in (1, 0))
+    there = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    grey = [np.repeat(one[there][:, :, None], 3, axis=2) for one in (said, lesson.alpha)]
+    return _shown(np.rint(np.hstack([lesson.picture[there], *grey]) * 255).astype(np.uint8))
+
+
+def _shown(wide: np.ndarray) -> np.ndarray:
+    """A picture of three beside each other, no wider than a page is."""
+    scale = min(1.0, WIDEST / wide.shape[1])
+    return np.ascontiguousarray(cv2.resize(wide, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)) if scale < 1 else wide
 
 
 def _better_on(solver: ShotFringes, one: Finished) -> int | None:
@@ -157,11 +191,12 @@ def _next(shot: Shot, solver: ShotFringes, matte: CoreMatte, at: int) -> tuple[i
     """The frame to finish next, and why: the one that it is least sure of; before it is taught, the one that is least like the others."""
     source, shape = matte.entries[at].source, matte.entries[at].shape
     finished = [one.frame for one in source.finished]
-    doubts = Models(shot.pk).doubts(source.model) if source.model else {}
-    unsure = advice.least_sure(doubts, finished) if len(finished) > FEWEST else None
+    live = [f for f in range(shot.working[0], shot.working[1] + 1) if shape.is_live(f)]
+    known = Models(shot.pk).doubts(source.model) if source.model and len(finished) > FEWEST else {}
+    doubts = {f: known[key] for f, key in solver.taught.keys(matte, at, live).items() if key in known} if known else {}
+    unsure = advice.least_sure(doubts, finished)
     if unsure is not None:
         return unsure, "there it is least sure"
-    live = [f for f in range(shot.working[0], shot.working[1] + 1) if shape.is_live(f)]
     some = sorted({*live[:: max(1, len(live) // LOOKED_AT)], *live[-1:], *(f for f in finished if f in live)})
     if not some or solver.plate is None:
         return None, ""
@@ -205,7 +240,7 @@ def _teach(job: Job, progress: Progress) -> str:
     total = 2 * HALF + TREES
     progress.begin(total + len(_to_fill(job.shot, matte, at)))
     if not models.has(name):
-        models.put(name, _model(solver.taught, matte, at, progress))
+        models.put(name, _model(job.shot, entry.pk, solver.taught, matte, at, progress))
     if matte.entries[at].source.model != name:
         _write(job.user, job.shot_id, entry_id, lambda now: replace(now, model=name), f"taught {entry.shape.name}")
     with suppress(Refused):  # one helps already
@@ -215,39 +250,51 @@ def _teach(job: Job, progress: Progress) -> str:
     return _ends(models.get(name))
 
 
-def _model(taught: Taught, matte: CoreMatte, at: int, progress: Progress) -> Model:
-    lessons = [taught.lesson(matte, at, one.frame) for one in matte.entries[at].source.finished]
+def _model(shot: Shot, entry_id: uuid.UUID, taught: Taught, matte: CoreMatte, at: int, progress: Progress) -> Model:
+    finished = matte.entries[at].source.finished
+    lessons = [one for one in (taught.lesson(matte, at, one.frame) for one in finished) if one is not None]
+    files, pictures = {one.frame: one.file for one in finished}, Unseen(shot.pk, entry_id)
+    partial: dict[str, Any] = {}
 
-    def told(done: int, total: int, off: float | None) -> None:
-        if not progress.so_far(done, None if off is None else {"off": round(off, 4)}):
+    def keep(lesson: Lesson, by: Trees) -> None:
+        pictures.put(files[lesson.frame], encode_picture(_beside(lesson, said_by(by, lesson)), ".png"))
+
+    def told(done: int, total: int, off: float | None, seen: Seen | None) -> None:
+        if seen is not None:
+            keep(lessons[seen[0]], seen[1])
+            partial.update(frame=lessons[seen[0]].frame)
+        if off is not None:
+            partial.update(off=round(off, 4))
+        if not progress.so_far(done, partial or None):
             progress.step(done)
 
-    model = teach([one for one in lessons if one is not None], told)
+    model = teach(lessons, told)
+    for k, lesson in enumerate(lessons):
+        if len(model.halves) > 1:
+            keep(lesson, model.halves[1 - k % 2])
     return replace(model, steady=taught.steadies(matte, at, model))
 
 
 def _fill(job: Job, told: Callable[[int], None], entry_id: uuid.UUID, backwards: bool = False) -> None:
     """Every frame of the working range that is not filled yet. told: hears how many are done; what it raises ends it."""
-    models, files, doubts = Models(job.shot_id), Files(job.shot_id), {}
+    models, files = Models(job.shot_id), Files(job.shot_id)
     shot = Shot.objects.get(pk=job.shot_id)
     _, matte, at = place_of(shot, entry_id, TEACH)
     solver = ShotFringes(shot).ready(matte)
     frames = _to_fill(shot, matte, at)
-    try:
-        for done, frame in enumerate(reversed(frames) if backwards else frames):
-            told(done)
-            fresh = Shot.objects.get(pk=job.shot_id)
-            if fresh.revision != shot.revision:
-                shot = fresh
-                _, matte, at = place_of(shot, entry_id, TEACH)
-                solver = ShotFringes(shot).ready(matte)
-            solver.solved(matte, at, frame)
-            alone = files.get(solver.taught.keys(matte, at, [frame]).get(frame, ""))
-            if alone is not None:
-                doubts[frame] = alone.doubt
-    finally:
-        name = matte.entries[at].source.model
-        models.doubt(name, models.doubts(name) | doubts)
+    known = models.doubts(matte.entries[at].source.model)
+    for done, frame in enumerate(reversed(frames) if backwards else frames):
+        told(done)
+        fresh = Shot.objects.get(pk=job.shot_id)
+        if fresh.revision != shot.revision:
+            shot = fresh
+            _, matte, at = place_of(shot, entry_id, TEACH)
+            solver = ShotFringes(shot).ready(matte)
+        solver.solved(matte, at, frame)
+        key = solver.taught.keys(matte, at, [frame]).get(frame, "")
+        alone = files.get(key) if key not in known else None
+        if alone is not None:
+            models.doubt(matte.entries[at].source.model, key, alone.doubt)
 
 
 def _help(job: Job, progress: Progress) -> str:

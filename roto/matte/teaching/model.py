@@ -14,8 +14,12 @@ from roto.matte.teaching.trees import Trees
 
 HALF = 40
 """trees of a model that knows half of the lessons"""
-Told = Callable[[int, int, float | None], None]
-"""hears how many trees there are, of how many, and how far off the newest are on frames they have not seen"""
+ASKED = 4
+"""pixels for each of which the halves are asked how much they differ"""
+Seen = tuple[int, Trees]
+"""a lesson, by its number, and trees that have not seen it"""
+Told = Callable[[int, int, float | None, Seen | None], None]
+"""hears how many trees there are, of how many, how far off the newest are on frames they have not seen, and one of those frames"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,11 +37,11 @@ class Model:
         alpha = self.whole.alpha(looked)
         if len(self.halves) < 2 or not len(alpha):
             return alpha, 0.0
-        one, other = (half.alpha(looked) for half in self.halves)
+        one, other = (half.alpha(looked[::ASKED]) for half in self.halves)
         return alpha, float(np.abs(one - other).mean())
 
 
-def teach(lessons: list[Lesson], told: Told = lambda done, total, off: None) -> Model:
+def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: None) -> Model:
     """A model from finished frames. The same lessons make the same model on the same kind of machine. What `told` raises ends it.
 
     Raises NothingToLearn.
@@ -48,24 +52,28 @@ def teach(lessons: list[Lesson], told: Told = lambda done, total, off: None) -> 
     parts = [(rows[k::2], rows[1 - k :: 2]) for k in (0, 1)]
     if not all(any(one.edged for one in known) for known, _ in parts):
         parts = []
+    edges = trees.edges_of(np.concatenate([one.looked for one in rows]))
+    bins = {id(one): trees.binned(one.looked, edges) for one in rows}
     total = len(parts) * HALF + trees.MOST
+
+    def of(known: list[Rows], count: int, told: Callable[[int, Trees], None]) -> Trees:
+        said, alpha = np.concatenate([bins[id(one)] for one in known]), np.concatenate([one.alpha for one in known])
+        return trees.taught(said, edges, alpha, count, told)
+
     halves: list[Trees] = []
     unseen = np.zeros(len(rows))
     for known, others in parts:
-        halves.append(_of(known, HALF, _told(told, len(halves) * HALF, total, others[len(others) // 2])))
+        shown = next(k for k, one in enumerate(rows) if one is others[len(others) // 2])
+        halves.append(of(known, HALF, _told(told, len(halves) * HALF, total, shown, rows[shown])))
         unseen[2 - len(halves) :: 2] = [_off(halves[-1], one) for one in others]
     off = float(unseen.mean()) if parts else None
-    whole = _of(rows, trees.MOST, lambda done, newest: told(total - trees.MOST + done, total, off))
+    whole = of(rows, trees.MOST, lambda done, newest: told(total - trees.MOST + done, total, off, None))
     return Model(whole=whole, halves=tuple(halves), unseen=tuple(unseen.tolist()) if parts else ())
 
 
-def _told(told: Told, begun: int, total: int, shown: Rows) -> Callable[[int, Trees], None]:
+def _told(told: Told, begun: int, total: int, number: int, shown: Rows) -> Callable[[int, Trees], None]:
     """Hears of the trees of a half, and says how far off they are on a lesson that they have not seen."""
-    return lambda done, newest: told(begun + done, total, _off(newest, shown))
-
-
-def _of(rows: list[Rows], count: int, told: Callable[[int, Trees], None]) -> Trees:
-    return trees.taught(np.concatenate([one.looked for one in rows]), np.concatenate([one.alpha for one in rows]), count, told)
+    return lambda done, newest: told(begun + done, total, _off(newest, shown), (number, newest))
 
 
 def _off(one: Trees, lesson: Rows) -> float:

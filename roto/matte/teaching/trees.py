@@ -32,37 +32,44 @@ Rows = NDArray[np.float32]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Trees:
-    """Nodes of all trees one after the other. roots: (T,) where each begins. feature: -1 at a leaf. begins: what is said before a tree."""
+    """Nodes of all trees in turn, as `walking` takes them. roots: (T,) where each begins. begins: what is said before a tree."""
 
     begins: float
     roots: NDArray[np.int32]
-    feature: NDArray[np.int16]
+    feature: NDArray[np.int32]
     threshold: NDArray[np.float32]
     left: NDArray[np.int32]
-    right: NDArray[np.int32]
     value: NDArray[np.float32]
 
     def alpha(self, looked: Rows) -> NDArray[np.float32]:
         """(N,) 0..1 of rows (N, F)."""
         out = np.full(len(looked), self.begins, np.float32)
-        walked(np.ascontiguousarray(looked), self.roots, self.feature, self.threshold, self.left, self.right, self.value, out)
+        walked(np.ascontiguousarray(looked), self.roots, self.feature, self.threshold, self.left, self.value, out)
         return np.clip(out, 0, 1)
 
 
-PARTS = ("roots", "feature", "threshold", "left", "right", "value")
+PARTS = ("roots", "feature", "threshold", "left", "value")
 
 
-def taught(looked: Rows, alpha: NDArray[np.float32], count: int = MOST, told: Callable[[int, "Trees"], None] = lambda n, t: None) -> Trees:
-    """So many trees from rows (N, F) and their alpha (N,). told: hears how many there are, and the trees so far; what it raises ends it.
+def edges_of(looked: Rows) -> Rows:
+    """(BINS - 1, F): where the bins of each number end, so that of rows (N, F) about as many are in each."""
+    some = looked[:: max(1, len(looked) // LOOKED_AT)]
+    return np.quantile(some, np.linspace(0, 1, BINS + 1)[1:-1], axis=0, method="lower").astype(np.float32)
 
-    Numbers are sorted into BINS of about equal share first, which is what takes scikit-learn most of its time on numbers that all differ.
-    """
+
+def binned(looked: Rows, edges: Rows) -> Rows:
+    """(N, F): the bin that each number of rows is in. scikit-learn takes most of its time to sort numbers that all differ."""
+    return np.stack([np.searchsorted(edge, column) for edge, column in zip(edges.T, looked.T, strict=True)], axis=1).astype(np.float32)
+
+
+def taught(
+    bins: Rows, edges: Rows, alpha: NDArray[np.float32], count: int = MOST, told: Callable[[int, "Trees"], None] = lambda n, t: None
+) -> Trees:
+    """So many trees from binned rows (N, F) and their alpha (N,). told: hears how many there are, and the trees so far; what it raises ends
+    it."""
     from sklearn.ensemble import HistGradientBoostingRegressor  # a second to import, which only teaching needs
     from threadpoolctl import threadpool_limits
 
-    some = looked[:: max(1, len(looked) // LOOKED_AT)]
-    edges = np.quantile(some, np.linspace(0, 1, BINS + 1)[1:-1], axis=0, method="lower").astype(np.float32)
-    binned = np.stack([np.searchsorted(edge, column) for edge, column in zip(edges.T, looked.T, strict=True)], axis=1).astype(np.float32)
     model = HistGradientBoostingRegressor(
         max_iter=AT_ONCE, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, early_stopping=False, random_state=0,
         warm_start=True,
@@ -70,7 +77,7 @@ def taught(looked: Rows, alpha: NDArray[np.float32], count: int = MOST, told: Ca
     for there in range(min(AT_ONCE, count), count + 1, AT_ONCE):
         model.set_params(max_iter=there)
         with threadpool_limits(_threads(), "openmp"):
-            model.fit(binned, alpha)
+            model.fit(bins, alpha)
         told(there, _flat(model, edges))
     return _flat(model, edges)
 
@@ -84,18 +91,30 @@ def _threads() -> int:
 
 def _flat(model: Any, edges: NDArray[np.float32]) -> Trees:
     """scikit-learn's own nodes, in our arrays: it has no file format but Python's pickle, which runs whatever is in a file."""
-    each = [predictor.nodes for (predictor,) in model._predictors]
-    roots = np.concatenate([[0], np.cumsum([len(nodes) for nodes in each])[:-1]]).astype(np.int32)
-    nodes, shift = np.concatenate(each), np.repeat(roots, [len(nodes) for nodes in each])
+    each = [_in_rows(predictor.nodes) for (predictor,) in model._predictors]
+    roots = np.concatenate([[0], np.cumsum([len(nodes) for nodes, _ in each])[:-1]]).astype(np.int32)
+    nodes = np.concatenate([nodes for nodes, _ in each])
+    left = np.concatenate([left + root for (_, left), root in zip(each, roots, strict=True)])
     leaf = nodes["is_leaf"].astype(bool)
-    feature = nodes["feature_idx"].astype(np.int64)
-    bins = np.clip(np.floor(nodes["num_threshold"]), 0, len(edges) - 1).astype(np.int64)
+    feature = np.where(leaf, 0, nodes["feature_idx"].astype(np.int64))
+    bins = np.clip(np.floor(np.where(leaf, 0, nodes["num_threshold"])), 0, len(edges) - 1).astype(np.int64)
     return Trees(
         begins=float(np.ravel(model._baseline_prediction)[0]),
         roots=roots,
-        feature=np.where(leaf, -1, feature).astype(np.int16),
-        threshold=np.where(leaf, 0, edges[bins, feature]).astype(np.float32),
-        left=np.where(leaf, 0, nodes["left"].astype(np.int64) + shift).astype(np.int32),
-        right=np.where(leaf, 0, nodes["right"].astype(np.int64) + shift).astype(np.int32),
-        value=nodes["value"].astype(np.float32),
+        feature=feature.astype(np.int32),
+        threshold=np.where(leaf, np.inf, edges[bins, feature]).astype(np.float32),
+        left=left.astype(np.int32),
+        value=np.where(leaf, nodes["value"], 0).astype(np.float32),
     )
+
+
+def _in_rows(nodes: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
+    """A tree's nodes from the top down, both that follow one beside each other; and where the first of those stands (a leaf's: itself)."""
+    order, left = [0], []
+    for k, one in enumerate(order):  # it grows on the way
+        if nodes[one]["is_leaf"]:
+            left.append(k)
+        else:
+            left.append(len(order))
+            order += [int(nodes[one]["left"]), int(nodes[one]["right"])]
+    return nodes[order], np.array(left, np.int64)

@@ -82,6 +82,15 @@ export class Taught extends EventTarget {
     return one && this.chosen ? `/api${this.#at(this.chosen)}/pair/${frame}?of=${this.state.revision}` : "";
   }
 
+  // A finished frame as what had not seen it said it: while it is taught, of the frame that is tried; afterwards of the one that is looked at.
+  unseen(frame) {
+    const { partial } = this.job || {};
+    const tried = isBusy(this.job) && partial?.frame ? partial.frame : null;
+    const known = this.state?.finished.some((f) => f.frame === frame && f.unseen) && !this.state.new;
+    if (!this.chosen || (tried === null && !known)) return "";
+    return `/api${this.#at(this.chosen)}/pair/${tried ?? frame}?unseen=true&of=${this.job?.id || 0}-${partial?.off || 0}`;
+  }
+
   teach() {
     return this.work.ask(TEACH, this.chosen?.id || null);
   }

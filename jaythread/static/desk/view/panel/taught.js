@@ -7,7 +7,7 @@ import { part } from "./component.js";
 const NOTHING = { finished: [], next: null, why: "", new: false, left: 0, taught: false };
 
 export const taughtLine = part(() => ({
-  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", ready: false, fresh: false, ranged: false, solid: false, outlined: "",
+  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", unseen: "", ready: false, fresh: false, ranged: false, solid: false, outlined: "",
 
   sync() {
     const { store, taught } = this.desk;
@@ -19,6 +19,7 @@ export const taughtLine = part(() => ({
     this.finished = state.finished.map((one) => ({ frame: one.frame, chosen: one.frame === frame, says: told(one) }));
     this.here = state.finished.find((one) => one.frame === frame) || null;
     this.pair = taught.pair(frame);
+    this.unseen = taught.unseen(frame);
     this.next = state.next;
     this.why = state.why;
     this.ready = this.finished.length > 1 && (state.new || state.left > 0);
@@ -72,6 +73,7 @@ function stands(state) {
 
 function going(job) {
   const off = job.partial?.off;
-  const seen = off === undefined ? "" : ` A frame that it has not seen is off by ${(100 * off).toFixed(1)} %.`;
+  const which = job.partial?.frame ? `Frame ${job.partial.frame}, which it has not seen,` : "A frame that it has not seen";
+  const seen = off === undefined ? "" : ` ${which} is off by ${(100 * off).toFixed(1)} %.`;
   return `Teaching and filling: ${job.percent || 0} %.${seen}`;
 }
