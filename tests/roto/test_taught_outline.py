@@ -64,9 +64,9 @@ def test_of_several_parts_it_is_the_one_that_is_meant():
     alpha, small = covered(egg(1)), np.array([[150.0, 10], [170, 10], [170, 30], [150, 30]])
     both = np.maximum(alpha, covered(small))
     assert outline.off(outline.contour(both), egg(1)) < 0.12
-    about = np.zeros(SIZE[::-1], bool)
-    about[5:35, 145:175] = True
-    assert outline.off(outline.contour(both, about), small) < 0.5
+    within = np.zeros(SIZE[::-1], bool)
+    within[5:35, 145:175] = True
+    assert outline.off(outline.contour(both, within), small) < 0.5
     with pytest.raises(BadGeometry, match="frame 8"):
         outline.contour(np.where(np.arange(SIZE[0]) % 40 == 20, 1.0, 0.0) * np.ones(SIZE[::-1]), frame=8)
 

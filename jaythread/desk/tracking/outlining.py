@@ -28,6 +28,7 @@ from roto.matte.modes import TEACH
 from roto.matte.render import render
 from roto.matte.stack import Matte
 from roto.matte.teaching.outline import OFF_ENOUGH, Outlined, contour, outlined
+from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
 from roto.track import between, ride
 from roto.track.bend import Bender
@@ -38,6 +39,8 @@ TOLERANCE = 1.0
 SHARE = 4
 """frames for each key, at the least: more keys are no outline to go on with"""
 FEWEST = 2
+FAR = 2.0
+"""px, on the mean over a frame: an outline that lies farther off is not right there"""
 STEPS = 4
 """of each frame: its edge is read, it is led there, drawn forwards and backwards"""
 
@@ -76,13 +79,15 @@ def _prepare(shot: Shot, subject: str, settings: Any) -> Prepared:
 
 
 def _contours(matte: Matte, at: int, solver: ShotFringes, frames: list[int], progress: Progress) -> dict[int, Floats]:
-    """By frame, the edge of what is solid about the line."""
-    whole, shape, out = replace(matte, inverted=False), matte.entries[at].shape, {}
-    lines = between.along(shape.outlines(np.array(frames, dtype=np.int64)), 60)
-    for done, (frame, line) in enumerate(zip(frames, lines, strict=True)):
+    """By frame, the edge of what is solid within the line and the shape right below it: the rest of the matte is not meant."""
+    whole, out = replace(matte, inverted=False), {}
+    shapes = [one.shape for one in matte.entries[max(0, at - 1) : at + 1] if one.shape.kind == CLOSED]
+    lines = [between.along(one.outlines(np.array(frames, dtype=np.int64)), 60) for one in shapes]
+    for done, frame in enumerate(frames):
         progress.step(done)
         alpha = np.asarray(render(whole, frame, fringes=solver).alpha, np.float32)
-        out[frame] = contour(alpha, between.inside(line, matte.size), frame)
+        within = np.logical_or.reduce([between.inside(line[done], matte.size) for line in lines])
+        out[frame] = contour(alpha, within, frame)
     return out
 
 
@@ -149,7 +154,8 @@ def _outline(job: Job, progress: Progress) -> str:
 
 def _said(made: Made) -> str:
     mean, worst, frame = made.off
-    return f". It is off by {mean:.2f} px on the mean, by {worst:.2f} px on the worst frame, {frame}."
+    more = " Finish that frame as well and make it again, or leave it taught." if worst > FAR else ""
+    return f". It is off by {mean:.2f} px on the mean, by {worst:.2f} px on the worst frame, {frame}.{more}"
 
 
 @transaction.atomic

@@ -70,12 +70,19 @@ def said_by(trees: Trees, lesson: Lesson) -> Grey:
     return out
 
 
+def _some(unknown: Mask, most: int, seed: list[int]) -> Mask:
+    """So many of the pixels that are marked (h, w), drawn by chance."""
+    there = np.flatnonzero(unknown)
+    out = np.zeros(unknown.size, bool)
+    out[np.random.default_rng(seed).permutation(there)[:most]] = True
+    return out.reshape(unknown.shape)
+
+
 def rows_of(lesson: Lesson, most: int, seed: int) -> Rows:
     """The rows of a lesson, at most so many."""
     rows, alphas = [], []
     for k, one in enumerate((lesson, lesson.displaced(seed))):
-        looked, alpha = looked_at(one.picture, one.below, one.unknown), one.alpha[one.unknown]
-        some = np.random.default_rng([seed, k]).permutation(len(alpha))[: most // 2]
-        rows.append(looked[some])
-        alphas.append(alpha[some])
+        some = _some(one.unknown, most // 2, [seed, k])
+        rows.append(looked_at(one.picture, one.below, one.unknown, some))
+        alphas.append(one.alpha[some])
     return Rows(looked=np.concatenate(rows), alpha=np.concatenate(alphas).astype(np.float32), as_it_is=len(alphas[0]))

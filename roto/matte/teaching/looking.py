@@ -67,9 +67,10 @@ def _colour_of(picture: Grey, there: Grey) -> Grey:
     return np.asarray(out + (1 - sure)[:, :, None] * whole, np.float32)
 
 
-def looked_at(picture: Grey, below: Grey, unknown: Mask) -> Grey:
+def looked_at(picture: Grey, below: Grey, unknown: Mask, some: Mask | None = None) -> Grey:
     """Rows (N, F) of the unknown pixels of a box, in order of rows. picture: (h, w, 3) as displayed, 0..1. below: (h, w), the matte under
-    the line."""
+    the line. some: (h, w), which of them; all when left out."""
+    asked = unknown if some is None else some
     signed = distances(below)
     solid, ground = ((side & ~unknown).astype(np.float32) for side in (signed > 0, signed <= 0))
     at = {sigma: blurred(picture, sigma) for sigma in SIZES}
@@ -87,4 +88,4 @@ def looked_at(picture: Grey, below: Grey, unknown: Mask) -> Grey:
     edged = cv2.copyMakeBorder(stands[0], 2, 2, 2, 2, cv2.BORDER_REPLICATE)
     h, w = below.shape
     said += [edged[2 + down : 2 + down + h, 2 + right : 2 + right + w] for down, right in BESIDE]
-    return np.hstack([one[unknown].reshape(int(unknown.sum()), -1) for one in said]).astype(np.float32)
+    return np.hstack([one[asked].reshape(int(asked.sum()), -1) for one in said]).astype(np.float32)

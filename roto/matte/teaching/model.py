@@ -1,7 +1,9 @@
 """What the finished frames of a line have taught."""
 
 import io
+import os
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +14,7 @@ from roto.matte.teaching.lessons import ROWS, Lesson, NothingToLearn, Rows, rows
 from roto.matte.teaching.looking import Grey
 from roto.matte.teaching.trees import Trees
 
+CORES = len(os.sched_getaffinity(0))
 HALF = 40
 """trees of a model that knows half of the lessons"""
 ASKED = 4
@@ -46,7 +49,8 @@ def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: Non
 
     Raises NothingToLearn.
     """
-    rows = [rows_of(one, ROWS // len(lessons), k) for k, one in enumerate(lessons)]
+    with ThreadPoolExecutor(CORES) as pool:
+        rows = list(pool.map(lambda k: rows_of(lessons[k], ROWS // len(lessons), k), range(len(lessons))))
     if not any(one.edged for one in rows):
         raise NothingToLearn
     parts = [(rows[k::2], rows[1 - k :: 2]) for k in (0, 1)]

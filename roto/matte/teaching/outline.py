@@ -47,19 +47,18 @@ OFF_ENOUGH = 1.0
 NOTHING = "Nothing solid is covered on frame {frame}: an outline needs a part that is more than {strand} px across."
 
 
-def contour(alpha: Grey, about: Mask | None = None, frame: int = 0) -> Floats:
-    """The line (m, 2), px, around one solid part of a matte (H, W), at even steps, where alpha is a half.
+def contour(alpha: Grey, within: Mask | None = None, frame: int = 0) -> Floats:
+    """The line (m, 2), px, around the largest solid part of a matte (H, W), at even steps, where alpha is a half.
 
-    about: (H, W), of several parts it is the one with most of its pixels here; without it the largest. Holes are passed over. Raises
-    BadGeometry where nothing is solid; frame: for its sentence.
+    within: (H, W), where it is looked; what is solid beyond is cut off. Holes are passed over. Raises BadGeometry where nothing is solid;
+    frame: for its sentence.
     """
-    wide = np.pad(np.asarray(alpha, np.float32), BEYOND, mode="edge")
+    meant = np.asarray(alpha, np.float32) if within is None else np.where(within, alpha, 0).astype(np.float32)
+    wide = np.pad(meant, BEYOND, mode="edge")
     solid = np.asarray(
         cv2.morphologyEx((wide >= 0.5).astype(np.uint8), cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (STRAND, STRAND))),
         np.uint8,
     )
-    if about is not None:
-        solid = _most_of(solid, np.pad(about, BEYOND, mode="edge"))
     found, _ = cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     line = max(found, key=cv2.contourArea, default=None)
     if line is None or cv2.contourArea(line) < LEAST:
@@ -70,14 +69,6 @@ def contour(alpha: Grey, about: Mask | None = None, frame: int = 0) -> Floats:
     places = even[:, None] + NEAR[None, :, None] * away[:, None]
     across = cv2.remap(wide, places[..., 0].astype(np.float32), places[..., 1].astype(np.float32), cv2.INTER_LINEAR)
     return np.asarray(even + _half(np.asarray(across, np.float64))[:, None] * away + (0.5 - BEYOND))
-
-
-def _most_of(solid: NDArray[np.uint8], about: Mask) -> NDArray[np.uint8]:
-    """The one connected part that has most of its pixels `about`."""
-    _, labels = cv2.connectedComponents(solid)
-    counts = np.bincount(labels[about], minlength=2)
-    counts[0] = 0
-    return (labels == counts.argmax()).astype(np.uint8) if counts.any() else np.zeros_like(solid)
 
 
 def _half(across: Floats) -> Floats:

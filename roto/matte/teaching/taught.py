@@ -2,6 +2,7 @@
 
 import hashlib
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import lru_cache
 
@@ -15,9 +16,9 @@ from roto.matte.render import Solved, render
 from roto.matte.stack import NO_SOURCE, Matte
 from roto.matte.teaching.lessons import Lesson
 from roto.matte.teaching.looking import MARGIN, Grey, looked_at
-from roto.matte.teaching.model import Model
+from roto.matte.teaching.model import CORES, Model
 
-METHOD = "1"
+METHOD = "2"
 """a part of every name: raised when the same lessons would teach something else"""
 AROUND = 2
 """frames before and after that steady a frame"""
@@ -104,7 +105,9 @@ class Taught:
             return False
         k = len(lessons) // 2
         frame, half = lessons[k].frame, replace(model, whole=model.halves[1 - k % 2], halves=())
-        said = {f: self._said_by(matte, at, f, half) for f in self._near(matte, at, [frame])}
+        near = self._near(matte, at, [frame])
+        with ThreadPoolExecutor(CORES) as pool:
+            said = dict(zip(near, pool.map(lambda f: self._said_by(matte, at, f, half), near), strict=True))
         here, whole = said.pop(frame, None), self.finished(lessons[k].file)
         if here is None or whole is None:
             return False

@@ -38,17 +38,17 @@ class Trees:
     roots: NDArray[np.int32]
     feature: NDArray[np.int32]
     threshold: NDArray[np.float32]
-    left: NDArray[np.int32]
+    below: NDArray[np.int32]
     value: NDArray[np.float32]
 
     def alpha(self, looked: Rows) -> NDArray[np.float32]:
         """(N,) 0..1 of rows (N, F)."""
         out = np.full(len(looked), self.begins, np.float32)
-        walked(np.ascontiguousarray(looked), self.roots, self.feature, self.threshold, self.left, self.value, out)
+        walked(np.ascontiguousarray(looked), self.roots, self.feature, self.threshold, self.below, self.value, out)
         return np.clip(out, 0, 1)
 
 
-PARTS = ("roots", "feature", "threshold", "left", "value")
+PARTS = ("roots", "feature", "threshold", "below", "value")
 
 
 def edges_of(looked: Rows) -> Rows:
@@ -94,7 +94,7 @@ def _flat(model: Any, edges: NDArray[np.float32]) -> Trees:
     each = [_in_rows(predictor.nodes) for (predictor,) in model._predictors]
     roots = np.concatenate([[0], np.cumsum([len(nodes) for nodes, _ in each])[:-1]]).astype(np.int32)
     nodes = np.concatenate([nodes for nodes, _ in each])
-    left = np.concatenate([left + root for (_, left), root in zip(each, roots, strict=True)])
+    below = np.concatenate([first + root for (_, first), root in zip(each, roots, strict=True)])
     leaf = nodes["is_leaf"].astype(bool)
     feature = np.where(leaf, 0, nodes["feature_idx"].astype(np.int64))
     bins = np.clip(np.floor(np.where(leaf, 0, nodes["num_threshold"])), 0, len(edges) - 1).astype(np.int64)
@@ -103,18 +103,18 @@ def _flat(model: Any, edges: NDArray[np.float32]) -> Trees:
         roots=roots,
         feature=feature.astype(np.int32),
         threshold=np.where(leaf, np.inf, edges[bins, feature]).astype(np.float32),
-        left=left.astype(np.int32),
+        below=below.astype(np.int32),
         value=np.where(leaf, nodes["value"], 0).astype(np.float32),
     )
 
 
 def _in_rows(nodes: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
     """A tree's nodes from the top down, both that follow one beside each other; and where the first of those stands (a leaf's: itself)."""
-    order, left = [0], []
+    order, below = [0], []
     for k, one in enumerate(order):  # it grows on the way
         if nodes[one]["is_leaf"]:
-            left.append(k)
+            below.append(k)
         else:
-            left.append(len(order))
+            below.append(len(order))
             order += [int(nodes[one]["left"]), int(nodes[one]["right"])]
-    return nodes[order], np.array(left, np.int64)
+    return nodes[order], np.array(below, np.int64)

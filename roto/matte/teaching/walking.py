@@ -15,12 +15,12 @@ def walked(
     roots: NDArray[np.int32],
     feature: NDArray[np.int32],
     threshold: NDArray[np.float32],
-    left: NDArray[np.int32],
+    below: NDArray[np.int32],
     value: NDArray[np.float32],
     out: NDArray[np.float32],
 ) -> None:
-    """Add to out (N,) what trees say of rows (N, F). What is above a node's threshold goes right, to the node after its left one; a leaf's
-    left one is itself.
+    """Add to out (N,) what trees say of rows (N, F). below: the first of the two nodes below each, a leaf's: itself; what is above a
+    node's threshold goes to the second.
 
     Rows go down together, a step each in turn, so that the processor need not wait for the one to be compared before it begins the next.
     """
@@ -33,20 +33,20 @@ def walked(
             for c in range(features):
                 columns[c, j] = looked[begin + j, c]
         for root in roots:
-            left_many = 0
+            many = 0
             for j in range(rows):
                 at[j] = root
-                going[left_many] = j
-                left_many += int(left[root] != root)
-            while left_many > 0:
+                going[many] = j
+                many += int(below[root] != root)
+            while many > 0:
                 still = 0
-                for k in range(left_many):
+                for k in range(many):
                     j = going[k]
                     node = at[j]
-                    node = left[node] + np.int32(columns[feature[node], j] > threshold[node])
+                    node = below[node] + np.int32(columns[feature[node], j] > threshold[node])
                     at[j] = node
                     going[still] = j
-                    still += int(left[node] != node)
-                left_many = still
+                    still += int(below[node] != node)
+                many = still
             for j in range(rows):
                 out[begin + j] += value[at[j]]
