@@ -58,7 +58,7 @@ class Models:
         _written(self.folder / f"{name}.npz", core.packed(model))
 
     def doubts(self, name: str) -> dict[str, float]:
-        """How much of alpha its two halves differ by on the mean, by a name for all that a filled frame was made from."""
+        """How unsure it is of a frame, by a name for all that a filled frame was made from."""
         try:
             lines = (self.folder / f"{name}.doubts").read_text().splitlines()
         except OSError:

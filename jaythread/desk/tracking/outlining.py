@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import cv2
 import numpy as np
 from django.db import transaction
 
@@ -22,11 +23,11 @@ from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import shot_for
-from roto.arrays import Floats
+from roto.arrays import Flags, Floats
 from roto.errors import Cancelled, RotoError
 from roto.matte.modes import TEACH
 from roto.matte.render import render
-from roto.matte.stack import Matte
+from roto.matte.stack import Entry, Matte
 from roto.matte.teaching.outline import OFF_ENOUGH, Outlined, contour, outlined
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
@@ -39,6 +40,8 @@ TOLERANCE = 1.0
 SHARE = 4
 """frames for each key, at the least: more keys are no outline to go on with"""
 FEWEST = 2
+SOFT = 3
+"""px around other shapes that are taken for their soft edge"""
 FAR = 2.0
 """px, on the mean over a frame: an outline that lies farther off is not right there"""
 STEPS = 4
@@ -78,16 +81,53 @@ def _prepare(shot: Shot, subject: str, settings: Any) -> Prepared:
     return Prepared(total=STEPS * len(frames))
 
 
+def _area(shape: CoreShape, frame: int, size: tuple[int, int]) -> Flags:
+    """Which pixels (h, w) lie inside of a shape."""
+    return between.inside(between.along(shape.outlines(np.array([frame])), 60)[0], size)
+
+
+def _subject(matte: Matte, at: int, frame: int) -> CoreShape | None:
+    """What a line is about: of the shapes that add below it the one that lies in it with most of its area."""
+    within = _area(matte.entries[at].shape, frame, matte.size)
+    shares = {}
+    for one in matte.entries[:at]:
+        there = _area(one.shape, frame, matte.size) if _adds(one) and one.shape.is_live(frame) else within[:0]
+        shares[one.shape.id] = (float(within[there].mean()), one.shape) if there.any() else (0.0, one.shape)
+    share, found = max(shares.values(), key=lambda one: one[0], default=(0.0, None))
+    return found if share > 0 else None
+
+
+def _adds(line: Entry) -> bool:
+    return line.mode == "add" and line.shape.kind == CLOSED
+
+
+def _others(matte: Matte, subject: CoreShape | None, frames: list[int]) -> list[CoreShape]:
+    """Other things of the matte: what adds to it for longer than a correction does."""
+    found = [one.shape for one in matte.entries if _adds(one) and subject is not None and one.shape.id != subject.id]
+    return [shape for shape in found if sum(shape.is_live(f) for f in frames) > len(frames) / 2]
+
+
+def _within(matte: Matte, at: int, subject: CoreShape | None, things: list[CoreShape], frame: int) -> Flags:
+    """Where the edge of a line's thing is looked for: in its band, but for what other things cover, and in the shape that it is about."""
+    line = _area(matte.entries[at].shape, frame, matte.size)
+    if subject is None:
+        return line
+    others = np.zeros(line.shape, np.uint8)
+    for shape in things:
+        if shape.is_live(frame):
+            others |= _area(shape, frame, matte.size)
+    near = cv2.dilate(others, np.ones((2 * SOFT + 1, 2 * SOFT + 1), np.uint8)) > 0
+    return np.asarray(_area(subject, frame, matte.size) | (line & ~near))
+
+
 def _contours(matte: Matte, at: int, solver: ShotFringes, frames: list[int], progress: Progress) -> dict[int, Floats]:
-    """By frame, the edge of what is solid within the line and the shape right below it: the rest of the matte is not meant."""
-    whole, out = replace(matte, inverted=False), {}
-    shapes = [one.shape for one in matte.entries[max(0, at - 1) : at + 1] if one.shape.kind == CLOSED]
-    lines = [between.along(one.outlines(np.array(frames, dtype=np.int64)), 60) for one in shapes]
+    """By frame, the edge of what is solid of the line's thing."""
+    whole, subject, out = replace(matte, inverted=False), _subject(matte, at, frames[0]), {}
+    things = _others(matte, subject, frames)
     for done, frame in enumerate(frames):
         progress.step(done)
         alpha = np.asarray(render(whole, frame, fringes=solver).alpha, np.float32)
-        within = np.logical_or.reduce([between.inside(line[done], matte.size) for line in lines])
-        out[frame] = contour(alpha, within, frame)
+        out[frame] = contour(alpha, _within(matte, at, subject, things, frame), frame)
     return out
 
 

@@ -38,7 +38,7 @@ class Rendered:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Solved:
     """A line found on a frame, all (h, w) of the box. cover: how much the band counts. unknown: where alpha was found. doubt: of a taught
-    line, by how much of alpha two models that know half of the lessons each differ on the mean."""
+    line, how unsure its model is of the frame."""
 
     box: Box
     alpha: NDArray[np.float32]

@@ -65,6 +65,6 @@ def differs_most(frames: Mapping[int, Described], finished: Sequence[int]) -> tu
 
 
 def least_sure(doubts: Mapping[int, float], finished: Sequence[int]) -> int | None:
-    """The frame on which models that know half of the lessons each differ most; None where all are finished, or too near."""
+    """The frame of which a model is least sure (`Model.said`); None where all are finished, or too near."""
     free = {f: doubt for f, doubt in doubts.items() if all(abs(f - one) >= APART for one in finished)}
     return max(free, key=lambda f: free[f]) if free else None

@@ -19,6 +19,8 @@ HALF = 40
 """trees of a model that knows half of the lessons"""
 ASKED = 4
 """pixels for each of which the halves are asked how much they differ"""
+DIFFER = 0.2
+"""what a difference of the halves counts beside that, as it orders frames best by how far off they are"""
 Seen = tuple[int, Trees]
 """a lesson, by its number, and trees that have not seen it"""
 Told = Callable[[int, int, float | None, Seen | None], None]
@@ -36,12 +38,14 @@ class Model:
     steady: bool = False
 
     def said(self, looked: Grey) -> tuple[NDArray[np.float32], float]:
-        """alpha (N,) of rows (N, F), and by how much the halves differ on the mean."""
+        """alpha (N,) of rows (N, F), and how unsure it is of them: how mixed they are on the mean (what is neither covered nor clear is
+        hard to tell), and by how much the halves differ."""
         alpha = self.whole.alpha(looked)
+        mixed = float((alpha * (1 - alpha)).mean()) if len(alpha) else 0.0
         if len(self.halves) < 2 or not len(alpha):
-            return alpha, 0.0
+            return alpha, mixed
         one, other = (half.alpha(looked[::ASKED]) for half in self.halves)
-        return alpha, float(np.abs(one - other).mean())
+        return alpha, mixed + DIFFER * float(np.abs(one - other).mean())
 
 
 def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: None) -> Model:

@@ -39,6 +39,8 @@ LEAST_GAP = 0.25
 """of what it would be by its share of the length, that stays between two places"""
 TURNS = 20
 """rounds in which places are laid onto another line, where no picture carries them"""
+SHORT = 12.0
+"""px between two points: what an outline does within less is roughness, not form"""
 FACING = 0.7
 """cosine between the directions of an edge and of that which a place is put on"""
 FEWEST, MOST_POINTS = 4, 80
@@ -183,6 +185,8 @@ def _split(
     kinds = (0 if ends[0] in sharp else 1, 0 if ends[1] in sharp else 1)
     found = [(*_segment(rings[f], (at[f][ends[0]], at[f][ends[1]]), kinds)[1:], f) for f in keyed]
     gap, share, frame = max(found)
+    if (at[frame][ends[1]] - at[frame][ends[0]]) % rings[frame].length < 2 * SHORT:
+        return 0.0, ends[0]
     here, count = at[frame], len(at[frame])
     room = (ends[1] - ends[0]) % count or count
     there = np.mod(here[(ends[0] + np.arange(1, room)) % count] - here[ends[0]], rings[frame].length)

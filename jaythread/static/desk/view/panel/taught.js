@@ -7,7 +7,7 @@ import { part } from "./component.js";
 const NOTHING = { finished: [], next: null, why: "", new: false, left: 0, taught: false };
 
 export const taughtLine = part(() => ({
-  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", unseen: "", ready: false, fresh: false, ranged: false, solid: false, outlined: "",
+  is: false, name: "", finished: [], next: null, why: "", busy: false, done: 0, says: "", here: null, pair: "", unseen: "", ready: false, fresh: false, ranged: false, solid: false, outlined: "", asked: 0,
 
   sync() {
     const { store, taught } = this.desk;
@@ -34,7 +34,8 @@ export const taughtLine = part(() => ({
     const failed = job?.state === "failed" ? job.message : "";
     this.says = isBusy(job) ? going(job) : [stands(state), failed].filter(Boolean).join(" ");
     this.solid = this.fresh && state.filled.length > 1;
-    this.outlined = isBusy(outlining) ? `Making an outline: ${outlining.percent || 0} %.` : outlining?.message || "";
+    if (isBusy(outlining)) this.asked = outlining.id; // what was made before this page was opened is no news
+    this.outlined = isBusy(outlining) ? `Making an outline: ${outlining.percent || 0} %.` : (outlining && outlining.id === this.asked && outlining.message) || "";
   },
 
   go(frame) {
