@@ -32,8 +32,8 @@ from roto.matte.render import render
 from roto.matte.stack import Finished, Source
 from roto.matte.stack import Matte as CoreMatte
 from roto.matte.teaching import advice, pairs
-from roto.matte.teaching.lessons import Lesson, said_by
-from roto.matte.teaching.model import HALF, Model, Seen, teach
+from roto.matte.teaching.lessons import Lesson
+from roto.matte.teaching.model import HALF, Levels, Model, Seen, said_by, teach
 from roto.matte.teaching.taught import Taught
 from roto.matte.teaching.trees import MOST as TREES
 from roto.matte.teaching.trees import Trees
@@ -256,8 +256,8 @@ def _model(shot: Shot, entry_id: uuid.UUID, taught: Taught, matte: CoreMatte, at
     files, pictures = {one.frame: one.file for one in finished}, Unseen(shot.pk, entry_id)
     partial: dict[str, Any] = {}
 
-    def keep(lesson: Lesson, by: Trees) -> None:
-        pictures.put(files[lesson.frame], encode_picture(_beside(lesson, said_by(by, lesson)), ".png"))
+    def keep(lesson: Lesson, by: Trees, levels: Levels = (0.0, 1.0)) -> None:
+        pictures.put(files[lesson.frame], encode_picture(_beside(lesson, said_by(by, lesson, levels)), ".png"))
 
     def told(done: int, total: int, off: float | None, seen: Seen | None) -> None:
         if seen is not None:
@@ -271,7 +271,7 @@ def _model(shot: Shot, entry_id: uuid.UUID, taught: Taught, matte: CoreMatte, at
     model = teach(lessons, told)
     for k, lesson in enumerate(lessons):
         if len(model.halves) > 1:
-            keep(lesson, model.halves[1 - k % 2])
+            keep(lesson, model.halves[1 - k % 2], model.levels)
     return replace(model, steady=taught.steadies(matte, at, model))
 
 

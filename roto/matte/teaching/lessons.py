@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from roto.errors import RotoError
 from roto.matte.teaching.looking import Grey, Mask, looked_at
-from roto.matte.teaching.trees import Trees
 
 OFF = 0.5
 """px, root mean square: how far the edge below is displaced in a second copy of each lesson. Finished frames have it where it belongs, the
@@ -61,13 +60,6 @@ class Rows:
     def edged(self) -> bool:
         """Whether some of it is covered and some is not."""
         return bool((self.alpha > 0.5).any() and (self.alpha < 0.5).any())
-
-
-def said_by(trees: Trees, lesson: Lesson) -> Grey:
-    """The matte (h, w) of a lesson's box as trees say it."""
-    out = lesson.below.copy()
-    out[lesson.unknown] = trees.alpha(looked_at(lesson.picture, lesson.below, lesson.unknown))
-    return out
 
 
 def _some(unknown: Mask, most: int, seed: list[int]) -> Mask:

@@ -3,24 +3,30 @@
 import io
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.errors import Cancelled
 from roto.matte.teaching import trees
 from roto.matte.teaching.lessons import ROWS, Lesson, NothingToLearn, Rows, rows_of
-from roto.matte.teaching.looking import Grey
+from roto.matte.teaching.looking import Grey, looked_at
 from roto.matte.teaching.trees import Trees
 
 CORES = len(os.sched_getaffinity(0))
 HALF = 40
 """trees of a model that knows half of the lessons"""
+LOOKS_EVERY = 0.5
+"""seconds after which it is told again how many trees there are, and heard whether to stop"""
 ASKED = 4
 """pixels for each of which the halves are asked how much they differ"""
 DIFFER = 0.2
 """what a difference of the halves counts beside that, as it orders frames best by how far off they are"""
+CLEAR, COVERED = tuple(k / 100 for k in range(0, 13)), tuple(1 - k / 100 for k in range(0, 13))
+"""levels that are tried"""
+Levels = tuple[float, float]
 Seen = tuple[int, Trees]
 """a lesson, by its number, and trees that have not seen it"""
 Told = Callable[[int, int, float | None, Seen | None], None]
@@ -30,22 +36,39 @@ Told = Callable[[int, int, float | None, Seen | None], None]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Model:
     """whole: knows all lessons. halves: know every second each, where there are two lessons or more. unseen: by lesson, in their order, how
-    far off (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around one make it better."""
+    far off (of alpha, on the mean over the band) the half was that had not seen it. steady: whether frames around one make it better.
+    levels: what is said to be so much or less is clear, so much or more is covered: trees taught by squares say a little where it is mostly
+    nothing."""
 
     whole: Trees
     halves: tuple[Trees, ...]
     unseen: tuple[float, ...]
     steady: bool = False
+    levels: Levels = (0.0, 1.0)
 
     def said(self, looked: Grey) -> tuple[NDArray[np.float32], float]:
         """alpha (N,) of rows (N, F), and how unsure it is of them: how mixed they are on the mean (what is neither covered nor clear is
         hard to tell), and by how much the halves differ."""
         alpha = self.whole.alpha(looked)
         mixed = float((alpha * (1 - alpha)).mean()) if len(alpha) else 0.0
+        said = levelled(alpha, self.levels)
         if len(self.halves) < 2 or not len(alpha):
-            return alpha, mixed
+            return said, mixed
         one, other = (half.alpha(looked[::ASKED]) for half in self.halves)
-        return alpha, mixed + DIFFER * float(np.abs(one - other).mean())
+        return said, mixed + DIFFER * float(np.abs(one - other).mean())
+
+
+def levelled(alpha: NDArray[np.float32], levels: Levels) -> NDArray[np.float32]:
+    """Alpha, 0..1, spread so that the levels become 0 and 1."""
+    low, high = (np.float32(one) for one in levels)
+    return np.asarray(np.clip((alpha - low) / (high - low), 0, 1), np.float32)
+
+
+def _levels(unseen: list[tuple[NDArray[np.float32], NDArray[np.float32]]]) -> Levels:
+    """Those with the least error on lessons, each (N,) as a half has said it that had not seen it, and as it is."""
+    said, true = (np.concatenate(parts) for parts in zip(*unseen, strict=True))
+    off = {(low, high): float(np.abs(levelled(said, (low, high)) - true).mean()) for low in CLEAR for high in COVERED}
+    return min(off, key=lambda one: off[one])
 
 
 def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: None) -> Model:
@@ -68,26 +91,71 @@ def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: Non
         said, alpha = np.concatenate([bins[id(one)] for one in known]), np.concatenate([one.alpha for one in known])
         return trees.taught(said, edges, alpha, count, told)
 
-    halves: list[Trees] = []
-    unseen = np.zeros(len(rows))
-    for known, others in parts:
-        shown = next(k for k, one in enumerate(rows) if one is others[len(others) // 2])
-        halves.append(of(known, HALF, _told(told, len(halves) * HALF, total, shown, rows[shown])))
-        unseen[2 - len(halves) :: 2] = [_off(halves[-1], one) for one in others]
-    off = float(unseen.mean()) if parts else None
-    whole = of(rows, trees.MOST, lambda done, newest: told(total - trees.MOST + done, total, off, None))
-    return Model(whole=whole, halves=tuple(halves), unseen=tuple(unseen.tolist()) if parts else ())
+    with _Beside(lambda hear: of(rows, trees.MOST, hear)) as whole:
+        halves: list[Trees] = []
+        unseen = [(one.alpha[:0], one.alpha[:0]) for one in rows]
+        for known, others in parts:
+            k = next(k for k, one in enumerate(rows) if one is others[len(others) // 2])
+
+            def hear(done: int, newest: Trees, begun: int = len(halves) * HALF, k: int = k) -> None:
+                told(begun + done + whole.count, total, _apart(*_both(newest, rows[k])), (k, newest))
+
+            halves.append(of(known, HALF, hear))
+            unseen[2 - len(halves) :: 2] = [_both(halves[-1], one) for one in others]
+        levels = _levels(unseen) if parts else (0.0, 1.0)
+        away = tuple(_apart(levelled(said, levels), true) for said, true in unseen) if parts else ()
+        off = float(np.mean(away)) if away else None
+        while not whole.ready():
+            told(total - trees.MOST + whole.count, total, off, None)
+        told(total, total, off, None)
+        return Model(whole=whole.trees(), halves=tuple(halves), unseen=away, levels=levels)
 
 
-def _told(told: Told, begun: int, total: int, number: int, shown: Rows) -> Callable[[int, Trees], None]:
-    """Hears of the trees of a half, and says how far off they are on a lesson that they have not seen."""
-    return lambda done, newest: told(begun + done, total, _off(newest, shown), (number, newest))
+class _Beside:
+    """Trees that grow in a thread of their own, which ends when what is beside them fails. grow: is given what hears how many there are."""
+
+    def __init__(self, grow: Callable[[Callable[[int, Trees], None]], Trees]) -> None:
+        self.count, self._stop = 0, False
+        self._pool = ThreadPoolExecutor(1)
+        self._work = self._pool.submit(grow, self._hear)
+
+    def _hear(self, count: int, newest: Trees) -> None:
+        if self._stop:
+            raise Cancelled
+        self.count = count
+
+    def ready(self) -> bool:
+        """Whether they are all there; waits a moment for them."""
+        wait([self._work], timeout=LOOKS_EVERY)
+        return self._work.done()
+
+    def trees(self) -> Trees:
+        """All of them; raises what ended them."""
+        return self._work.result()
+
+    def __enter__(self) -> "_Beside":
+        return self
+
+    def __exit__(self, *wrong: object) -> None:
+        self._stop = wrong[0] is not None
+        self._pool.shutdown()
 
 
-def _off(one: Trees, lesson: Rows) -> float:
-    """How far off trees are on a lesson as it is: of alpha, on the mean over the band."""
-    looked, alpha = lesson.looked[: lesson.as_it_is], lesson.alpha[: lesson.as_it_is]
-    return float(np.abs(one.alpha(looked) - alpha).mean()) if len(alpha) else 0.0
+def _both(one: Trees, lesson: Rows) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """(N,) what trees say of a lesson as it is, and what it is."""
+    return one.alpha(lesson.looked[: lesson.as_it_is]), lesson.alpha[: lesson.as_it_is]
+
+
+def _apart(said: NDArray[np.float32], true: NDArray[np.float32]) -> float:
+    """How far off on the mean."""
+    return float(np.abs(said - true).mean()) if len(true) else 0.0
+
+
+def said_by(trees: Trees, lesson: Lesson, levels: Levels = (0.0, 1.0)) -> Grey:
+    """The matte (h, w) of a lesson's box as trees say it."""
+    out = lesson.below.copy()
+    out[lesson.unknown] = levelled(trees.alpha(looked_at(lesson.picture, lesson.below, lesson.unknown)), levels)
+    return out
 
 
 def packed(model: Model) -> bytes:
@@ -95,7 +163,11 @@ def packed(model: Model) -> bytes:
     named = {"whole": model.whole} | {f"half{k}": half for k, half in enumerate(model.halves)}
     arrays = {f"{name}.{part}": getattr(one, part) for name, one in named.items() for part in trees.PARTS}
     arrays |= {f"{name}.begins": np.float64(one.begins) for name, one in named.items()}
-    arrays |= {"unseen.off": np.array(model.unseen, np.float64), "unseen.steady": np.array(model.steady)}
+    arrays |= {
+        "unseen.off": np.array(model.unseen, np.float64),
+        "unseen.steady": np.array(model.steady),
+        "unseen.levels": np.array(model.levels),
+    }
     out = io.BytesIO()
     np.savez_compressed(out, **arrays)
     return out.getvalue()
@@ -107,5 +179,6 @@ def unpacked(data: bytes) -> Model:
         names = sorted({key.split(".")[0] for key in it.files} - {"unseen"})
         made = {name: Trees(begins=float(it[f"{name}.begins"]), **{part: it[f"{name}.{part}"] for part in trees.PARTS}) for name in names}
         unseen, steady = tuple(it["unseen.off"].tolist()), bool(it["unseen.steady"])
+        low, high = it["unseen.levels"].tolist()
     halves = tuple(made[name] for name in names if name != "whole")
-    return Model(whole=made["whole"], halves=halves, unseen=unseen, steady=steady)
+    return Model(whole=made["whole"], halves=halves, unseen=unseen, steady=steady, levels=(low, high))

@@ -18,7 +18,7 @@ from roto.matte.teaching.lessons import Lesson
 from roto.matte.teaching.looking import MARGIN, Grey, looked_at
 from roto.matte.teaching.model import CORES, Model
 
-METHOD = "2"
+METHOD = "3"
 """a part of every name: raised when the same lessons would teach something else"""
 AROUND = 2
 """frames before and after that steady a frame"""

@@ -4,7 +4,6 @@ gradient boosting machine"; on histograms, as scikit-learn does it), kept as pla
 The same rows in the same order make the same trees on the same kind of machine.
 """
 
-import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -74,19 +73,12 @@ def taught(
         max_iter=AT_ONCE, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, early_stopping=False, random_state=0,
         warm_start=True,
     )  # fmt: skip
-    for there in range(min(AT_ONCE, count), count + 1, AT_ONCE):
+    for there in [*range(AT_ONCE, count, AT_ONCE), count]:
         model.set_params(max_iter=there)
-        with threadpool_limits(_threads(), "openmp"):
+        with threadpool_limits(1, "openmp"):  # threads that wait for each other stand still where others want the cores
             model.fit(bins, alpha)
         told(there, _flat(model, edges))
     return _flat(model, edges)
-
-
-def _threads() -> int:
-    """Of a fit, which makes the same of any number. Its threads wait for each other some ten thousand times: where others want the cores
-    (five busy processes on two cores) all threads take nearly three times as long as one."""
-    cores = len(os.sched_getaffinity(0))
-    return cores if os.getloadavg()[0] < cores + 1 else 1
 
 
 def _flat(model: Any, edges: NDArray[np.float32]) -> Trees:
