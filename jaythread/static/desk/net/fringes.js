@@ -2,44 +2,24 @@
 
 import { get, newId } from "./api.js";
 import { edit } from "./commands.js";
+import { FoundLine } from "./found_line.js";
 
-const QUIET = 400; // ms without a change before it is asked how a fringe stands
 const SOLVE = "fringe.solve";
 
-export class Fringes extends EventTarget {
+export class Fringes extends FoundLine {
   /** @param {import("../model/store.js").Store} store @param {import("./edits.js").Edits} edits
    *  @param {import("./mattes.js").Mattes} mattes @param {import("./work.js").Work} work */
   constructor(store, edits, mattes, work) {
-    super();
-    this.store = store;
-    this.edits = edits;
-    this.mattes = mattes;
-    this.work = work;
-    this.state = null; // of the chosen fringe: {name, entry, frames}
+    super(store, edits, mattes, work, "solve", [SOLVE]);
     /** @type {(text: string) => void} */
     this.tell = () => {};
     this.colours = { name: "", frame: NaN, pieces: [] }; // the subject's own colour on the frame that is looked at
-    store.addEventListener("changed", () => this.later(QUIET));
     mattes.addEventListener("loaded", () => this.fetchColours());
     for (const what of ["changed", "frame"]) store.addEventListener(what, () => this.fetchColours());
-    store.jobs.addEventListener("jobs", (e) => {
-      if (!(/** @type {CustomEvent} */ (e).detail.some((job) => job.kind === SOLVE && job.subject === this.chosen?.id))) return;
-      if (this.state) this.state.name = ""; // more frames are solved by now
-      this.dispatchEvent(new Event("state"));
-      this.later(0);
-    });
   }
 
-  // The line of the present stack that makes a fringe of a shape.
-  lineOf(shape) {
-    return shape && this.store.selection.stack().find((line) => line.shape === shape.id && line.mode === "solve");
-  }
-
-  get chosen() {
-    return this.lineOf(this.store.selection.shape);
-  }
-  get job() {
-    return this.store.jobs.of(SOLVE, this.chosen?.id);
+  at(line) {
+    return `/shots/${this.store.document.shot.id}/fringes/${line.id}`;
   }
 
   // path: where a brush of that radius (plate px) was led; radii: at each place of it, of a pen; none: the band is the soft edge of the chosen shape.
@@ -58,38 +38,6 @@ export class Fringes extends EventTarget {
       selection.choose(id);
       if (view.mode === "plate") view.set("mode", "cut-out");
     });
-  }
-
-  later(wait) {
-    clearTimeout(this.timer);
-    const line = this.chosen;
-    if (!line) this.state = null;
-    else this.timer = setTimeout(() => this.ask(line), wait);
-  }
-
-  async ask(line) {
-    const { document, pending } = this.store;
-    const name = `${line.id}/${document.revision}`;
-    if (this.state?.name === name) return;
-    if (this.edits.waiting.length || pending.dragging.size) return this.later(QUIET);
-    try {
-      const told = await get(`/shots/${document.shot.id}/fringes/${line.id}`);
-      if (this.chosen?.id !== line.id) return;
-      const before = this.state?.frames.length;
-      this.state = { name, entry: line.id, frames: told.frames };
-      if (before !== undefined && before !== told.frames.length) this.mattes.solvedMore();
-      this.dispatchEvent(new Event("state"));
-    } catch {
-      /* without a connection it is asked with the next change */
-    }
-  }
-
-  solveAll() {
-    return this.work.ask(SOLVE, this.chosen?.id || null);
-  }
-
-  cancel() {
-    return this.work.cancel(this.job);
   }
 
   // The cut-out shows the subject's own colour where hair is thin.

@@ -88,7 +88,7 @@ export const softenStep = part(() => ({
     this.desk.edits.push(edit.entry({ entry: this.desk.fringes.chosen.id, mode: "teach" }));
   },
   solveAll() {
-    return this.desk.attempt(() => this.desk.fringes.solveAll());
+    return this.desk.attempt(() => this.desk.fringes.findAll());
   },
   stopSolving() {
     return this.desk.attempt(() => this.desk.fringes.cancel());

@@ -45,7 +45,7 @@ export const taughtLine = part(() => ({
     return this.desk.attempt(() => this.desk.taught.finish(this.desk.store.view.frame, finished));
   },
   teach() {
-    return this.desk.attempt(() => this.desk.taught.teach());
+    return this.desk.attempt(() => this.desk.taught.findAll());
   },
   makeOutline() {
     return this.desk.attempt(() => this.desk.taught.makeOutline());
