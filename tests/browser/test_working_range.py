@@ -45,7 +45,7 @@ def test_two_keys_set_it_and_home_end_and_playing_go_by_it(desk, shot):
         const { player, store } = Alpine.$data(document.getElementById("desk")).desk; const seen = new Set();
         store.addEventListener("frame", () => seen.add(store.view.frame));
         player.toggle(1);
-        setTimeout(() => { player.stop(); arguments[0]([...seen]); }, 900);
+        setTimeout(() => { player.stop(); arguments[0]([...seen]); }, 4000);
     """)
     assert set(seen) == set(range(FIRST + 2, FIRST + 6))
     desk.press(Keys.CONTROL, "z")
