@@ -141,6 +141,16 @@ def test_a_second_worker_helps_from_the_far_end_and_only_while_it_is_taught(shot
     made.delete()
 
 
+def test_two_that_fill_at_once_lose_nothing_of_what_is_doubtful(shot):
+    one, other = Models(shot.pk), Models(shot.pk)
+    one.doubt("m", "first", 0.25)
+    other.doubt("m", "second", 0.125)
+    one.doubt("m", "third", 0.5)
+    assert other.doubts("m") == {"first": 0.25, "second": 0.125, "third": 0.5} and other.doubts("none") == {}
+    (folder(shot.pk) / "m.doubts").write_text("first 0.250000\nsec")  # a worker was killed while it wrote
+    assert one.doubts("m") == {"first": 0.25}
+
+
 def test_what_cannot_teach_is_said(shot, rafe, kite, line):  # noqa: F811
     with pytest.raises(Refused, match="No frame is finished yet"):
         ask(rafe, shot, "taught.teach", line)

@@ -89,6 +89,20 @@ def test_a_threshold_of_the_plate_is_learned(learned):
         assert np.array_equal(whole[:20], np.zeros((20, SIZE[0])))  # nothing happens outside the band
 
 
+def test_what_is_clear_is_said_to_be_clear_to_the_last_bit_and_what_is_covered_covered(learned):
+    matte, models = learned
+    _, line = asked(models)
+    found = line.solved(matte, 1, 6)
+    x0, y0, x1, y1 = found.box
+    truth = threshold(6)[1][y0:y1, x0:x1]
+    plain = replace(models["x"], levels=(0.0, 1.0))
+    _, other = asked({"x": plain})
+    veiled = other.solved(matte, 1, 6)
+    for value in (0, 1):
+        there = found.unknown & (truth == value)
+        assert (found.alpha[there] == value).mean() > 0.8 > (veiled.alpha[there] == value).mean()
+
+
 def test_the_same_lessons_teach_the_same_and_come_back_from_their_file(learned):
     matte, models = learned
     _, line = asked()

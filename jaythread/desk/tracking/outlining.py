@@ -15,7 +15,6 @@ from jaythread.desk.document.as_data import new_track_data
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.row_changes import change, compare
 from jaythread.desk.matting.fringes import ShotFringes, place_of
-from jaythread.desk.models import Edit
 from jaythread.desk.tracking.drawing import DrawSettings, Pictures, drawn
 from jaythread.errors import Refused
 from jaythread.jobs.models import Job
@@ -89,12 +88,14 @@ def _area(shape: CoreShape, frame: int, size: tuple[int, int]) -> Flags:
 def _subject(matte: Matte, at: int, frame: int) -> CoreShape | None:
     """What a line is about: of the shapes that add below it the one that lies in it with most of its area."""
     within = _area(matte.entries[at].shape, frame, matte.size)
-    shares = {}
-    for one in matte.entries[:at]:
-        there = _area(one.shape, frame, matte.size) if _adds(one) and one.shape.is_live(frame) else within[:0]
-        shares[one.shape.id] = (float(within[there].mean()), one.shape) if there.any() else (0.0, one.shape)
-    share, found = max(shares.values(), key=lambda one: one[0], default=(0.0, None))
-    return found if share > 0 else None
+
+    def share(shape: CoreShape) -> float:
+        there = _area(shape, frame, matte.size)
+        return float(within[there].mean()) if there.any() else 0.0
+
+    below = [one.shape for one in matte.entries[:at] if _adds(one) and one.shape.is_live(frame)]
+    found = max(below, key=share, default=None)
+    return found if found is not None and share(found) > 0 else None
 
 
 def _adds(line: Entry) -> bool:
@@ -161,20 +162,25 @@ def _best(shot: Shot, found: Outlined, first: CoreShape, keyed: list[int], progr
     straight = Made.of(found, first)
     if straight.off[1] <= OFF_ENOUGH:
         return straight
-    choices = [straight]
+    choices = [straight, *_drawn(shot, found, first, keyed, progress)]
+    if choices[-1].off[1] > OFF_ENOUGH:
+        keys = found.keys_wanted(keyed, max(len(keyed), len(found.rings) // SHARE))
+        choices.append(Made.of(found, replace(found.shape(first.id, first.name, keys, first.colour), live=first.live)))
+    return min(choices, key=lambda made: made.off[1])
+
+
+def _drawn(shot: Shot, found: Outlined, first: CoreShape, keyed: list[int], progress: Progress) -> list[Made]:
+    """The shape as the picture draws it between its keys; nothing where there is nothing to draw it by."""
     try:
         drawing = drawn(shot, first, DrawSettings(frame=keyed[0], in_front=[]), progress, begun=2 * len(found.rings))
         if drawing.stopped:
             raise Cancelled
         track = between.as_track(drawing, str(uuid.uuid4()), lookups.free_track_name(shot, f"{first.name} drawn"[:60]))
-        choices.append(Made.of(found, ride.take_up(first, track), track))
-    except (Refused, RotoError) as error:
-        if isinstance(error, Cancelled):
-            raise
-    if choices[-1].off[1] > OFF_ENOUGH:
-        keys = found.keys_wanted(keyed, max(len(keyed), len(found.rings) // SHARE))
-        choices.append(Made.of(found, replace(found.shape(first.id, first.name, keys, first.colour), live=first.live)))
-    return min(choices, key=lambda made: made.off[1])
+        return [Made.of(found, ride.take_up(first, track), track)]
+    except Cancelled:
+        raise
+    except RotoError:
+        return []
 
 
 def _outline(job: Job, progress: Progress) -> str:
@@ -189,17 +195,23 @@ def _outline(job: Job, progress: Progress) -> str:
     name = lookups.free_shape_name(shot, f"{line.shape.name} outline"[:60])
     first = replace(found.shape(str(uuid.uuid4()), name, keyed, (line.shape.colour + 1) % 8), live=line.shape.live)
     made = _best(shot, found, first, keyed, progress)
-    return _write(job, made).summary + _said(made)
+    _write(job, made)
+    return f"Made {_described(made)}. {_away(made)}"
 
 
-def _said(made: Made) -> str:
+def _described(made: Made) -> str:
+    how = ", drawn by the picture between them" if made.track is not None else ""
+    return f"{made.shape.name}: {len(made.shape.kinds)} points, {len(made.shape.form.frames)} keys{how}"
+
+
+def _away(made: Made) -> str:
     mean, worst, frame = made.off
     more = " Finish that frame as well and make it again, or leave it taught." if worst > FAR else ""
-    return f". It is off by {mean:.2f} px on the mean, by {worst:.2f} px on the worst frame, {frame}.{more}"
+    return f"It is off by {mean:.2f} px on the mean, by {worst:.2f} px on the worst frame, {frame}.{more}"
 
 
 @transaction.atomic
-def _write(job: Job, made: Made) -> Edit:
+def _write(job: Job, made: Made) -> None:
     """The shape on top of the stack, and the track that it rides on, as one edit of whoever asked."""
     shot = shot_for(job.user, job.shot_id, "trace", lock=True)
     entry, _, _ = place_of(shot, lookups.as_uuid(job.subject), TEACH)
@@ -209,9 +221,7 @@ def _write(job: Job, made: Made) -> Edit:
         *compare(shape.id, None, shape),
         change("entry", [str(uuid.uuid4())], None, lookups.entry_on_top(entry.matte, shape.id, "add")),
     ]
-    how = ", drawn by the picture between them" if made.track is not None else ""
-    said = f"made {shape.name}: {len(shape.kinds)} points, {len(shape.form.frames)} keys{how}"
-    return actions.save(job.user, shot, said[:200], changes)
+    actions.save(job.user, shot, f"made {_described(made)}"[:200], changes)
 
 
 OUTLINING = register(

@@ -1,6 +1,7 @@
 // Looking at a matte before it goes on: large, over grounds, played; through findings and notes; a note drawn and written; approved or returned.
 
 import { get, post } from "../desk/net/api.js";
+import { focusWhenShown } from "../focus.js";
 import { image, show } from "../over_grounds.js";
 import { stepping } from "./stepping.js";
 
@@ -134,7 +135,7 @@ document.addEventListener("alpine:init", () => {
       if (this.path2.length > 2) this.strokes.push(this.path2);
       this.path2 = [];
       this.draw();
-      if (this.strokes.length) this.$nextTick(() => this.$refs.text.focus());
+      if (this.strokes.length) focusWhenShown(this.$refs.text);
     },
     async note() {
       const text = this.text.trim();
@@ -167,7 +168,7 @@ document.addEventListener("alpine:init", () => {
       this.returning = true;
       const mine = this.items.filter((i) => i.note).length;
       if (!this.words && mine) this.words = mine === 1 ? "See the note." : `See the ${mine} notes.`;
-      this.$nextTick(() => this.$refs.words.focus());
+      focusWhenShown(this.$refs.words);
     },
     sendBack() {
       return this.take("return", this.words);

@@ -135,10 +135,13 @@ class Outlined:
         return keys
 
     def off(self, shape: Shape) -> dict[int, float]:
-        """By frame, how far off (px, on the mean) a shape lies."""
+        """By frame, how far off (px, on the mean) a shape lies: from the contour to it, or back, whichever is farther."""
         frames = sorted(self.rings)
-        lines = shape.outlines(np.array(frames, dtype=np.int64))
-        return {f: off(self.rings[f].places, polygon(line, FLATTEN_REACH)) for f, line in zip(frames, lines, strict=True)}
+        out = {}
+        for frame, outline in zip(frames, shape.outlines(np.array(frames, dtype=np.int64)), strict=True):
+            contour, line = self.rings[frame].places, polygon(outline, FLATTEN_REACH)
+            out[frame] = max(off(contour, line), off(even_steps(line, 1.0), contour))
+        return out
 
 
 Carried = Callable[[int, Sequence[int], Floats], Iterable[tuple[int, Floats]]]

@@ -1,6 +1,7 @@
 // The matte and its stack: read as a sentence from the bottom up. With many lines it folds to one, the chosen shape's, and opens over the
 // picture.
 
+import { focusWhenShown } from "../../../focus.js";
 import { COLOURS } from "../../glyphs/outlines.js";
 import { newId, post } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
@@ -62,7 +63,7 @@ export const stack = part(() => ({
     if (this.lines.length <= FEW) return this.tell("There are so few shapes here that all their names are in sight.");
     this.opened = true;
     this.sought = "";
-    this.$nextTick(() => document.getElementById("find").focus());
+    focusWhenShown(document.getElementById("find"));
   },
   // The first shape that is found comes to hand.
   chooseFound() {
