@@ -5,7 +5,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from fractions import Fraction
-from functools import lru_cache
+from functools import lru_cache, partial
 from itertools import pairwise
 
 import cv2
@@ -100,8 +100,7 @@ class Learned:
             self.alpha(frame)  # drawn beforehand: that is not what is measured
         begin = time.perf_counter()
         found = [line.lesson(matte, self.at, f) for f in lessons]
-        model = teach([one for one in found if one is not None])
-        models["x"] = replace(model, steady=line.steadies(matte, self.at, model))
+        models["x"] = teach([one for one in found if one is not None], steadies=partial(line.steadies, matte, self.at))
         return matte, line, models["x"], time.perf_counter() - begin
 
     def off(self, one: Solved, frame: int) -> float:

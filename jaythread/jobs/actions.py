@@ -109,7 +109,8 @@ def as_data(job: Job) -> dict[str, Any]:
     """A job as pages are told of it."""
     return {
         "id": job.pk, "kind": job.kind, "subject": job.subject, "shot": job.shot_id, "state": job.state, "done": job.done,
-        "total": job.total, "percent": job.percent, "message": job.message, "partial": job.partial, "settings": job.settings,
+        "total": job.total, "percent": job.percent, "left": job.rest, "message": job.message, "partial": job.partial,
+        "settings": job.settings,
     }  # fmt: skip
 
 

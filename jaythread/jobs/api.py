@@ -15,7 +15,8 @@ router = Router(tags=["jobs"])
 
 
 class JobOut(TypedDict):
-    """A job. partial: what it has found so far; settings: how it was asked for; both as its kind has them."""
+    """A job. left: how long the rest takes, in words, where there is telling. partial: what it has found so far; settings: how it was asked
+    for; both as its kind has them."""
 
     id: int
     kind: str
@@ -25,6 +26,7 @@ class JobOut(TypedDict):
     done: int
     total: int
     percent: int
+    left: str
     message: str
     partial: dict[str, Any]
     settings: dict[str, Any]

@@ -17,6 +17,8 @@ class State(models.TextChoices):
     CANCELLED = "cancelled"
 
 
+MOMENT = 4
+"""seconds left of which nothing is said"""
 BUSY = (State.WAITING, State.WORKING)
 
 
@@ -24,9 +26,9 @@ class Job(models.Model):
     """One piece of long work.
 
     kind: a name of `registry.KINDS`. subject: what it is about, the id of a track, a matte, a line of a stack or a plate. settings: how it
-    was asked for. done, total: how far it is, mostly in frames. partial: what is found so far, for whoever looks on. message: the
-    sentence that it ended with. changed: when anything of this was last told. worker, near: who carried it out, as the queue knows
-    them, and the queue of their own.
+    was asked for. done, total: how far it is, mostly in frames. left: seconds that the rest takes at the pace of just now; None while there
+    is no telling. partial: what is found so far, for whoever looks on. message: the sentence that it ended with. changed: when anything of
+    this was last told. worker, near: who carried it out, as the queue knows them, and the queue of their own.
     """
 
     kind = models.CharField(max_length=40)
@@ -37,6 +39,7 @@ class Job(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)
+    left = models.PositiveIntegerField(null=True)
     cancel = models.BooleanField(default=False)
     partial = models.JSONField(default=dict)
     message = models.CharField(max_length=400, blank=True)
@@ -59,6 +62,15 @@ class Job(models.Model):
     def busy(self) -> bool:
         """Whether it waits or runs."""
         return self.state in BUSY
+
+    @property
+    def rest(self) -> str:
+        """How long the rest takes, in words; nothing where there is no telling, or it is a moment."""
+        if not self.busy or self.left is None or self.left < MOMENT:
+            return ""
+        if self.left < 90:
+            return f"about {5 * round(self.left / 5)} s left"
+        return f"about {round(self.left / 60)} min left" if self.left < 90 * 60 else f"about {round(self.left / 3600)} h left"
 
     @property
     def percent(self) -> int:

@@ -21,7 +21,7 @@ document.addEventListener("alpine:init", () => {
         for (const cell of this.$el.querySelectorAll("[data-plate]")) {
           const job = newest.get(cell.dataset.plate);
           if (!job || !["waiting", "working"].includes(job.state)) return location.reload();
-          cell.querySelector("span").textContent = job.state === "waiting" ? "waiting for a worker" : `${kind === "plate.show" ? "made" : "decoding"} ${job.done} of ${job.total}`;
+          cell.querySelector("span").textContent = job.state === "waiting" ? "waiting for a worker" : `${kind === "plate.show" ? "made" : "decoding"} ${job.done} of ${job.total}${job.left ? `, ${job.left}` : ""}`;
           cell.querySelector("i").style.width = `${job.percent}%`;
         }
         return true;

@@ -167,6 +167,26 @@ def test_no_more_is_done_than_there_was_to_do(people, shot, kind):
     assert (job.done, job.total, job.percent) == (3, 3, 100)
 
 
+def test_the_time_that_is_left_goes_by_the_pace_of_the_last_seconds():
+    pace = progress.Pace()
+    assert pace.left(0, 100, 50.0) is None
+    assert pace.left(10, 100, 51.0) is None, "a second says little"
+    assert pace.left(20, 100, 54.0) == 16, "five a second, eighty to go"
+    for k in range(1, 31):  # half as quick from here on
+        left = pace.left(20 + k, 100, 54.0 + 2 * k)
+    assert left == 100, "two seconds each, and fifty to go: how quick it was at first is forgotten"
+    assert pace.left(104, 100, 120.0) == 0
+
+
+@pytest.mark.parametrize(
+    ("left", "words"),
+    [(None, ""), (3, ""), (4, "about 5 s left"), (62, "about 60 s left"), (100, "about 2 min left"), (7300, "about 2 h left")],
+)
+def test_the_time_that_is_left_is_told_in_words_while_it_runs(left, words):
+    assert Job(state=State.WORKING, left=left).rest == words
+    assert Job(state=State.DONE, left=left).rest == ""
+
+
 def test_a_fault_of_ours_is_logged_and_told_without_its_insides(people, shot, kind, caplog):
     job = ask(people["rafe"], shot, "kites.count", "sky")
     kind.acts[2] = lambda: 1 / 0

@@ -12,7 +12,7 @@ from jaythread.brought import actions as brought
 from jaythread.delivery import actions as delivery
 from jaythread.desk.edit import actions
 from jaythread.desk.matting import fringes, teaching
-from jaythread.desk.matting.lessons import Models, folder
+from jaythread.desk.matting.lessons import Models, Unseen, folder
 from jaythread.desk.models import Edit, StackEntry
 from jaythread.errors import Refused
 from jaythread.jobs import actions as jobs
@@ -113,13 +113,20 @@ def test_with_other_numbers_finished_frames_go_along(shot, rafe, kite, taught): 
     assert np.array_equal(whole(shot, LAST - FIRST + 101), before)
 
 
-def test_stopped_and_asked_again_it_comes_to_the_same(shot, rafe, kite, line):  # noqa: F811
+def test_stopped_and_asked_again_it_comes_to_the_same(shot, rafe, kite, line, monkeypatch):  # noqa: F811
     for frame in LESSONS[:2]:
         finish(shot, rafe, line, kite, frame)
     job = ask(rafe, shot, "taught.teach", line)
     jobs.cancel(rafe, shot.pk, job.pk)
     assert carry_out(job).state == "cancelled" and StackEntry.objects.get(pk=line).source.get("model") is None
+    with monkeypatch.context() as patch:  # stopped when something is learned, but not all
+        patch.setattr(Unseen, "put", lambda self, file, png: Job.objects.filter(pk=job.pk).update(cancel=True))
+        patch.setattr("jaythread.jobs.progress.TELL_EVERY", 0)
+        job = ask(rafe, shot, "taught.teach", line)
+        assert carry_out(job).state == "cancelled"
+    assert [*folder(shot.pk).glob("*.half0.part")]
     assert carry_out(ask(rafe, shot, "taught.teach", line)).state == "done"
+    assert not [*folder(shot.pk).glob("*.part")]
     name = StackEntry.objects.get(pk=line).source["model"]
     file = folder(shot.pk) / f"{name}.npz"
     once = file.read_bytes()

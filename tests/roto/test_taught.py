@@ -119,12 +119,12 @@ def test_our_walk_says_what_the_library_says():
     rows = rng.uniform(-1, 1, (3000, 5)).astype(np.float32)
     alpha = (rows[:, 0] > rows[:, 1] ** 2).astype(np.float32)
     edges = trees.edges_of(rows)
-    ours = trees.taught(trees.binned(rows, edges), edges, alpha, 50)
+    ours = trees.taught(trees.Told(looked=rows, bins=trees.binned(rows, edges), edges=edges, alpha=alpha), 100)
     from sklearn.ensemble import HistGradientBoostingRegressor
     from threadpoolctl import threadpool_limits
 
     theirs = HistGradientBoostingRegressor(
-        max_iter=50, max_leaf_nodes=trees.LEAVES, learning_rate=trees.RATE, min_samples_leaf=trees.LEAST, early_stopping=False
+        max_iter=100, max_leaf_nodes=trees.LEAVES, learning_rate=trees.RATE, min_samples_leaf=trees.LEAST, early_stopping=False
     )
     with threadpool_limits(1, "openmp"):
         theirs.fit(rows, alpha)
@@ -145,6 +145,27 @@ def test_it_is_told_how_it_goes_and_may_be_stopped():
 
     with pytest.raises(Cancelled):
         model.teach(lessons, stop)
+
+
+def test_teaching_that_was_stopped_goes_on_and_comes_to_the_same(learned):
+    _, models = learned
+    _, line = asked()
+    lessons = [line.lesson(lines(), 1, f) for f in LESSONS]
+    kept, grown = model.InMind(), []
+
+    def stop(done, total, off, seen):
+        if len(kept) == 3:  # both halves and the first lot of the whole
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        model.teach(lessons, stop, kept)
+    had = {name: len(some.roots) for name, some in kept.items()}
+    assert had["half0"] == had["half1"] == model.HALF and had["whole"] in (trees.AT_ONCE, trees.MOST)
+    put = kept.put
+    kept.put = lambda name, some: (grown.append((name, len(some.roots))), put(name, some))
+    again = model.teach(lessons, kept=kept)
+    assert all(name == "whole" and count > had["whole"] for name, count in grown), "what there was did not grow again"
+    assert model.packed(again) == model.packed(models["x"])
 
 
 def test_a_frame_is_what_it_was_when_finished_to_the_last_bit(learned):

@@ -1,16 +1,24 @@
 """What taught lines keep beside a shot: finished frames as they were, and what they taught."""
 
 import os
+import time
 import uuid
+from contextlib import suppress
 from pathlib import Path
+from zipfile import BadZipFile
 
 import numpy as np
 from django.core.files.storage import default_storage
 from numpy.typing import NDArray
 
 from roto.matte.teaching import model as core
+from roto.matte.teaching import trees
 from roto.matte.teaching.model import Model
+from roto.matte.teaching.trees import Trees
 from roto.picture import alpha_files, stills
+
+LEFT = 24 * 3600
+"""seconds after which nobody goes on with what was stopped"""
 
 
 def folder(shot_id: int) -> Path:
@@ -72,6 +80,35 @@ class Models:
             file.write(f"{key} {off:.6f}\n".encode())
 
 
+class Parts:
+    """Trees of a model that is not whole yet: teaching that was stopped, or whose worker was lost, goes on with them."""
+
+    def __init__(self, shot_id: int, name: str) -> None:
+        self.folder, self.name = folder(shot_id), name
+
+    def get(self, part: str, /) -> Trees | None:
+        """Those that there are; what cannot be read is as good as none."""
+        try:
+            with np.load(self._path(part), allow_pickle=False) as it:
+                return trees.of_arrays(it, part)
+        except (OSError, ValueError, KeyError, BadZipFile):
+            return None
+
+    def put(self, part: str, some: Trees, /) -> None:
+        """Keep them; they take the place of fewer."""
+        _written(self._path(part), trees.as_file(trees.arrays({part: some})))
+
+    def drop(self) -> None:
+        """The model is whole: its parts are not needed. Nor are those that nobody went on with for a day."""
+        for path in self.folder.glob("*.part"):
+            with suppress(FileNotFoundError):  # another worker was quicker
+                if path.name.startswith(f"{self.name}.") or path.stat().st_mtime < time.time() - LEFT:
+                    path.unlink()
+
+    def _path(self, part: str) -> Path:
+        return self.folder / f"{self.name}.{part}.part"
+
+
 class Unseen:
     """What was said of finished frames by trees that had not seen them, as pictures."""
 
@@ -85,6 +122,11 @@ class Unseen:
     def put(self, file: str, png: bytes) -> None:
         """Keep one; it takes the place of an earlier one."""
         _written(self.path(file), png)
+
+    def drop(self) -> None:
+        """What was said earlier is said no more."""
+        for path in self.folder.glob(f"unseen-{self.entry}-*.png"):
+            path.unlink(missing_ok=True)
 
 
 def _written(target: Path, data: bytes) -> None:

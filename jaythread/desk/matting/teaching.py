@@ -4,6 +4,7 @@ import uuid
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import cv2
@@ -16,7 +17,7 @@ from jaythread.desk.document.as_data import entry_data
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.row_changes import change
 from jaythread.desk.matting.fringes import Files, ShotFringes, clear_out, place_of
-from jaythread.desk.matting.lessons import FinishedFrames, Models, Unseen
+from jaythread.desk.matting.lessons import FinishedFrames, Models, Parts, Unseen
 from jaythread.desk.models import Edit
 from jaythread.errors import NotThere, Refused
 from jaythread.jobs import actions as jobs
@@ -33,15 +34,16 @@ from roto.matte.stack import Finished, Source
 from roto.matte.stack import Matte as CoreMatte
 from roto.matte.teaching import advice, pairs
 from roto.matte.teaching.lessons import Lesson
-from roto.matte.teaching.model import HALF, Levels, Model, Seen, said_by, teach
+from roto.matte.teaching.model import HALF, Model, Seen, said_by, teach
 from roto.matte.teaching.taught import Taught
 from roto.matte.teaching.trees import MOST as TREES
-from roto.matte.teaching.trees import Trees
 from roto.picture.stills import encode_picture
 
 LESSONS = 60
 """finished frames of a line: more are drawing, not teaching"""
 FEWEST = 2
+WORTH = 6
+"""trees that take as long to grow as a frame takes to fill: progress counts in trees"""
 LOOKED_AT = 24
 """frames of a range that advice looks at"""
 BESIDE = 3
@@ -220,7 +222,7 @@ def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
         raise Refused(f"{said}. Finish at least {FEWEST} that differ (in pose, size or ground), then teach '{entry.shape.name}'.")
     if shot.plates.first() is None:
         raise Refused("The shot has no plate to learn from. Bring one in first.")
-    return Prepared(total=2 * HALF + TREES + len(_to_fill(shot, matte, at)))
+    return Prepared(total=2 * HALF + TREES + WORTH * len(_to_fill(shot, matte, at)))
 
 
 def _to_fill(shot: Shot, matte: CoreMatte, at: int) -> list[int]:
@@ -238,41 +240,53 @@ def _teach(job: Job, progress: Progress) -> str:
     models, solver = Models(job.shot_id), ShotFringes(job.shot).ready(matte)
     name = solver.taught.model_name(matte, at)
     total = 2 * HALF + TREES
-    progress.begin(total + len(_to_fill(job.shot, matte, at)))
+    progress.begin(total + WORTH * len(_to_fill(job.shot, matte, at)))
     if not models.has(name):
+        Unseen(job.shot_id, entry.pk).drop()
         models.put(name, _model(job.shot, entry.pk, solver.taught, matte, at, progress))
+        Parts(job.shot_id, name).drop()
     if matte.entries[at].source.model != name:
         _write(job.user, job.shot_id, entry_id, lambda now: replace(now, model=name), f"taught {entry.shape.name}")
     with suppress(Refused):  # one helps already
         jobs.start(job.user, job.shot, HELPING, job.subject)
-    _fill(job, lambda done: progress.step(total + done), entry.pk)
+    _fill(job, lambda done: progress.step(total + WORTH * done), entry.pk)
+    model = models.get(name)
+    if model is not None:
+        _show_unseen(job.shot, entry.pk, solver.taught, matte, at, model)
     clear_out(job.shot)
-    return _ends(models.get(name))
+    return _ends(model)
 
 
 def _model(shot: Shot, entry_id: uuid.UUID, taught: Taught, matte: CoreMatte, at: int, progress: Progress) -> Model:
-    finished = matte.entries[at].source.finished
-    lessons = [one for one in (taught.lesson(matte, at, one.frame) for one in finished) if one is not None]
-    files, pictures = {one.frame: one.file for one in finished}, Unseen(shot.pk, entry_id)
-    partial: dict[str, Any] = {}
-
-    def keep(lesson: Lesson, by: Trees, levels: Levels = (0.0, 1.0)) -> None:
-        pictures.put(files[lesson.frame], encode_picture(_beside(lesson, said_by(by, lesson, levels)), ".png"))
+    lessons = _lessons(taught, matte, at)
+    files, pictures = {one.frame: one.file for one in matte.entries[at].source.finished}, Unseen(shot.pk, entry_id)
+    found: dict[str, Any] = {}
 
     def told(done: int, total: int, off: float | None, seen: Seen | None) -> None:
         if seen is not None:
-            keep(lessons[seen[0]], seen[1])
-            partial.update(frame=lessons[seen[0]].frame)
+            lesson = lessons[seen[0]]
+            pictures.put(files[lesson.frame], encode_picture(_beside(lesson, said_by(seen[1], lesson)), ".png"))
+            found.update(frame=lesson.frame)
         if off is not None:
-            partial.update(off=round(off, 4))
-        if not progress.so_far(done, partial or None):
+            found.update(off=round(off, 4))
+        if not progress.so_far(done, found or None):
             progress.step(done)
 
-    model = teach(lessons, told)
-    for k, lesson in enumerate(lessons):
-        if len(model.halves) > 1:
-            keep(lesson, model.halves[1 - k % 2], model.levels)
-    return replace(model, steady=taught.steadies(matte, at, model))
+    return teach(lessons, told, Parts(shot.pk, taught.model_name(matte, at)), partial(taught.steadies, matte, at))
+
+
+def _lessons(taught: Taught, matte: CoreMatte, at: int) -> list[Lesson]:
+    """Of the finished frames that are still there."""
+    each = (taught.lesson(matte, at, one.frame) for one in matte.entries[at].source.finished)
+    return [one for one in each if one is not None]
+
+
+def _show_unseen(shot: Shot, entry_id: uuid.UUID, taught: Taught, matte: CoreMatte, at: int, model: Model) -> None:
+    """Of every finished frame a picture of what the half says of it that has not seen it."""
+    files = {one.frame: one.file for one in matte.entries[at].source.finished}
+    for k, lesson in enumerate(_lessons(taught, matte, at) if len(model.halves) > 1 else ()):
+        said = said_by(model.halves[1 - k % 2], lesson, model.levels)
+        Unseen(shot.pk, entry_id).put(files[lesson.frame], encode_picture(_beside(lesson, said), ".png"))
 
 
 def _fill(job: Job, told: Callable[[int], None], entry_id: uuid.UUID, backwards: bool = False) -> None:

@@ -239,7 +239,7 @@ document.addEventListener("alpine:init", () => {
         const job = jobs.find((one) => one.kind === "check.read" && one.subject === this.matte);
         const busy = Boolean(job && ["waiting", "working"].includes(job.state));
         const told = job ? `${job.id} ${job.state} ${job.done}` : "";
-        if (busy) Object.assign(this, { busy, job: job.id, percent: job.percent, says: job.total ? `looked at ${job.done} of ${job.total}` : "waiting for a worker" });
+        if (busy) Object.assign(this, { busy, job: job.id, percent: job.percent, says: job.total ? `looked at ${job.done} of ${job.total}${job.left ? `, ${job.left}` : ""}` : "waiting for a worker" });
         if (told !== this.told) {
           this.busy = busy;
           if (!busy) this.says = "";

@@ -89,7 +89,7 @@ document.addEventListener("alpine:init", () => {
     madeAhead() {
       const { film } = this;
       this.made = film.made.toFixed(3);
-      this.making = this.playing && film.busy ? (film.job.state === "waiting" ? "pictures wait to be made" : `making pictures, ${film.job.percent} %`) : "";
+      this.making = this.playing && film.busy ? (film.job.state === "waiting" ? "pictures wait to be made" : `making pictures, ${film.job.percent} %${film.job.left ? `, ${film.job.left}` : ""}`) : "";
       this.trouble = film.trouble || (film.job?.state === "failed" ? film.job.message : "");
     },
     painted() {

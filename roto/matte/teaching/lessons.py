@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.errors import RotoError
-from roto.matte.teaching.looking import Grey, Mask, looked_at
+from roto.matte.teaching.looking import Grey, Mask, looked_at, pictured
 
 OFF = 0.5
 """px, root mean square: how far the edge below is displaced in a second copy of each lesson. Finished frames have it where it belongs, the
@@ -72,9 +72,9 @@ def _some(unknown: Mask, most: int, seed: list[int]) -> Mask:
 
 def rows_of(lesson: Lesson, most: int, seed: int) -> Rows:
     """The rows of a lesson, at most so many."""
-    rows, alphas = [], []
+    rows, alphas, seen = [], [], pictured(lesson.picture)
     for k, one in enumerate((lesson, lesson.displaced(seed))):
         some = _some(one.unknown, most // 2, [seed, k])
-        rows.append(looked_at(one.picture, one.below, one.unknown, some))
+        rows.append(looked_at(seen, one.below, one.unknown, some))
         alphas.append(one.alpha[some])
     return Rows(looked=np.concatenate(rows), alpha=np.concatenate(alphas).astype(np.float32), as_it_is=len(alphas[0]))

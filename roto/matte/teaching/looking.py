@@ -1,6 +1,8 @@
 """What is looked at about a pixel of the band: its colour at several sizes, lines that run through it, how it stands between the colours of
 what is known to be solid and of the ground nearby, and where it lies about the edge below."""
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -25,12 +27,24 @@ Mask = NDArray[np.bool_]
 
 
 def blurred(image: Grey, sigma: float) -> Grey:
-    """A bell; large ones on a picture of half size, which is as good and four times as quick."""
+    """A bell; large ones on a picture of quarter size, which is as good and quicker."""
     if sigma < 2 * FINE:
         return np.asarray(cv2.GaussianBlur(image, (0, 0), sigma), np.float32)
-    small = cv2.resize(image, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
-    small = cv2.GaussianBlur(small, (0, 0), sigma / 4)
-    return np.asarray(cv2.resize(small, image.shape[1::-1], interpolation=cv2.INTER_LINEAR), np.float32)
+    return _spread(np.asarray(cv2.GaussianBlur(_quarter(image), (0, 0), sigma / 4), np.float32), image)
+
+
+def _quarter(image: Grey) -> Grey:
+    return np.asarray(cv2.resize(image, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _spread(small: Grey, like: Grey) -> Grey:
+    """A small picture at the size of another one."""
+    return np.asarray(cv2.resize(small, like.shape[1::-1], interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def _summed(image: Grey) -> Grey:
+    """The sum of the three colours (h, w): numpy adds up along so short an axis slowly."""
+    return np.asarray(cv2.transform(image, np.ones((1, 3), np.float32)), np.float32).reshape(image.shape[:2])
 
 
 def distances(below: Grey) -> Grey:
@@ -47,45 +61,77 @@ def _slopes(grey: Grey) -> tuple[Grey, Grey]:
     return x, y
 
 
-def _lines(grey: Grey, sigma: float) -> list[Grey]:
-    """How steep, how much like a line, how strong, how curved."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pictured:
+    """What is looked at in a picture by itself. picture: (h, w, 3) as displayed, 0..1. at: the same blurred, by SIZES. lines: of each fine
+    size the slopes right and down, their squares and product round about, and the curvature, each (h, w)."""
+
+    picture: Grey
+    at: dict[float, Grey]
+    lines: tuple[tuple[Grey, ...], ...]
+
+
+def pictured(picture: Grey) -> Pictured:
+    """A picture (h, w, 3), as displayed, 0..1, ready to be looked at."""
+    at = {sigma: blurred(picture, sigma) for sigma in SIZES}
+    return Pictured(
+        picture=picture,
+        at=at,
+        lines=tuple(_lines(_summed(image) * np.float32(1 / 3), sigma) for sigma, image in at.items() if sigma < FINE),
+    )
+
+
+def _lines(grey: Grey, sigma: float) -> tuple[Grey, ...]:
     gx, gy = _slopes(grey)
-    xx, xy, yy = (cv2.GaussianBlur(part, (0, 0), 1.5 * sigma) for part in (gx * gx, gx * gy, gy * gy))
+    round_about = (np.asarray(cv2.GaussianBlur(part, (0, 0), 1.5 * sigma), np.float32) for part in (gx * gx, gx * gy, gy * gy))
+    return gx, gy, *round_about, np.asarray(cv2.Laplacian(grey, cv2.CV_32F), np.float32)
+
+
+def _line(gx: Grey, gy: Grey, xx: Grey, xy: Grey, yy: Grey, curved: Grey) -> list[Grey]:
+    """How steep, how much like a line, how strong, how curved."""
     sums, apart = xx + yy, np.sqrt((xx - yy) ** 2 + 4 * xy**2)
-    return [np.hypot(gx, gy), apart / (sums + TINY), np.sqrt(np.maximum(sums, 0)), cv2.Laplacian(grey, cv2.CV_32F)]
+    return [np.hypot(gx, gy), apart / (sums + TINY), np.sqrt(np.maximum(sums, 0)), curved]
 
 
 def _colour_of(picture: Grey, there: Grey) -> Grey:
     """The colour (h, w, 3) of what is marked, as near as there is some."""
-    out, sure = np.zeros_like(picture), np.zeros(there.shape, np.float32)
+    small, share_of = _quarter(picture * there[:, :, None]), _quarter(there)
+    out, sure = np.zeros_like(small), np.zeros(share_of.shape, np.float32)
     for sigma in NEAR:
-        share = blurred(there, sigma)
-        colour = blurred(picture * there[:, :, None], sigma) / np.maximum(share, TINY)[:, :, None]
+        share = cv2.GaussianBlur(share_of, (0, 0), sigma / 4)
+        colour = cv2.GaussianBlur(small, (0, 0), sigma / 4) / np.maximum(share, TINY)[:, :, None]
         more = (1 - sure) * np.clip(share * 50, 0, 1)
         out, sure = (out + more[:, :, None] * colour).astype(np.float32), (sure + more).astype(np.float32)
     whole = picture[there > 0].mean(axis=0) if (there > 0).any() else np.full(3, 0.5, np.float32)
-    return np.asarray(out + (1 - sure)[:, :, None] * whole, np.float32)
+    return _spread(out + (1 - sure)[:, :, None] * whole, picture)
 
 
-def looked_at(picture: Grey, below: Grey, unknown: Mask, some: Mask | None = None) -> Grey:
-    """Rows (N, F) of the unknown pixels of a box, in order of rows. picture: (h, w, 3) as displayed, 0..1. below: (h, w), the matte under
-    the line. some: (h, w), which of them; all when left out."""
-    asked = unknown if some is None else some
+def looked_at(seen: Pictured, below: Grey, unknown: Mask, some: Mask | None = None) -> Grey:
+    """Rows (N, F) of the unknown pixels of a box (h, w), in order of rows. below: (h, w), the matte under the line. some: (h, w), which of
+    them; all when left out."""
+    where = np.flatnonzero(unknown if some is None else some)
+
+    def of(image: Grey) -> Grey:
+        return np.take(image.reshape(below.size, -1), where, axis=0)
+
     signed = distances(below)
     solid, ground = ((side & ~unknown).astype(np.float32) for side in (signed > 0, signed <= 0))
-    at = {sigma: blurred(picture, sigma) for sigma in SIZES}
-    said: list[Grey] = [picture, *at.values(), picture - at[3.2], at[0.8] - at[6.4]]
-    for sigma, image in at.items():
-        if sigma < FINE:
-            said += _lines(image.mean(axis=2), sigma)
-    nx, ny = _slopes(blurred(signed, 2.0))
-    subject, behind = _colour_of(picture, solid), _colour_of(picture, ground)
-    way = subject - behind
-    long = (way * way).sum(axis=2)
-    stands = [np.clip(((image - behind) * way).sum(axis=2) / (long + SAME), -1, 2) for image in (picture, at[0.8], at[1.6])]
-    said += [signed, nx, ny, below, subject, behind, np.sqrt(long), *stands]
-    said += [np.sqrt(((image - colour) ** 2).sum(axis=2)) for image in (picture, at[0.8]) for colour in (subject, behind)]
-    edged = cv2.copyMakeBorder(stands[0], 2, 2, 2, 2, cv2.BORDER_REPLICATE)
-    h, w = below.shape
-    said += [edged[2 + down : 2 + down + h, 2 + right : 2 + right + w] for down, right in BESIDE]
-    return np.hstack([one[asked].reshape(int(asked.sum()), -1) for one in said]).astype(np.float32)
+    behind = _colour_of(seen.picture, ground)
+    way = _colour_of(seen.picture, solid) - behind
+    long = _summed(way * way)
+    stands = np.clip(_summed((seen.picture - behind) * way) / (long + SAME), -1, 2)
+    picture, at = of(seen.picture), {sigma: of(image) for sigma, image in seen.at.items()}
+    rows = [picture, *at.values(), picture - at[3.2], at[0.8] - at[6.4]]
+    for parts in seen.lines:
+        rows += _line(*(of(part) for part in parts))
+    away, ground_there, far = of(way), of(behind), of(long)
+    subject_there = ground_there + away
+    rows += [of(signed), *(of(slope) for slope in _slopes(blurred(signed, 2.0))), of(below), subject_there, ground_there, np.sqrt(far)]
+    rows += [of(stands)]
+    rows += [np.clip(((at[sigma] - ground_there) * away).sum(axis=1, keepdims=True) / (far + SAME), -1, 2) for sigma in SIZES[:2]]
+    for image in (picture, at[SIZES[0]]):
+        rows += [np.sqrt(((image - colour) ** 2).sum(axis=1, keepdims=True)) for colour in (subject_there, ground_there)]
+    edged = cv2.copyMakeBorder(stands, 2, 2, 2, 2, cv2.BORDER_REPLICATE)
+    y, x = np.divmod(where, below.shape[1])
+    rows += [edged[y + 2 + down, x + 2 + right][:, None] for down, right in BESIDE]
+    return np.hstack(rows).astype(np.float32, copy=False)

@@ -5,6 +5,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from roto.errors import Cancelled
 from roto.matte.teaching import trees
 from roto.matte.teaching.lessons import ROWS, Lesson, NothingToLearn, Rows, rows_of
-from roto.matte.teaching.looking import Grey, looked_at
+from roto.matte.teaching.looking import Grey, looked_at, pictured
 from roto.matte.teaching.trees import Trees
 
 CORES = len(os.sched_getaffinity(0))
@@ -31,6 +32,20 @@ Seen = tuple[int, Trees]
 """a lesson, by its number, and trees that have not seen it"""
 Told = Callable[[int, int, float | None, Seen | None], None]
 """hears how many trees there are, of how many, how far off the newest are on frames they have not seen, and one of those frames"""
+
+
+class Kept(Protocol):
+    """Where trees are kept by a name while a model is not whole, so that teaching which was stopped goes on."""
+
+    def get(self, name: str, /) -> Trees | None: ...
+    def put(self, name: str, trees: Trees, /) -> None: ...
+
+
+class InMind(dict[str, Trees]):
+    """They are kept in memory."""
+
+    def put(self, name: str, trees: Trees) -> None:
+        self[name] = trees
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,8 +86,18 @@ def _levels(unseen: list[tuple[NDArray[np.float32], NDArray[np.float32]]]) -> Le
     return min(off, key=lambda one: off[one])
 
 
-def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: None) -> Model:
-    """A model from finished frames. The same lessons make the same model on the same kind of machine. What `told` raises ends it.
+Steadies = Callable[[tuple[Trees, ...], Levels], bool]
+"""says, of the halves and the levels, whether frames around one make it better"""
+
+
+def teach(
+    lessons: list[Lesson],
+    told: Told = lambda done, total, off, seen: None,
+    kept: Kept | None = None,
+    steadies: Steadies = lambda halves, levels: False,
+) -> Model:
+    """A model from finished frames. The same lessons make the same model on the same kind of machine, also when what `told` raises ends
+    it, and it goes on later from what was kept of these lessons.
 
     Raises NothingToLearn.
     """
@@ -86,12 +111,21 @@ def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: Non
     edges = trees.edges_of(np.concatenate([one.looked for one in rows]))
     bins = {id(one): trees.binned(one.looked, edges) for one in rows}
     total = len(parts) * HALF + trees.MOST
+    kept = InMind() if kept is None else kept
 
-    def of(known: list[Rows], count: int, told: Callable[[int, Trees], None]) -> Trees:
-        said, alpha = np.concatenate([bins[id(one)] for one in known]), np.concatenate([one.alpha for one in known])
-        return trees.taught(said, edges, alpha, count, told)
+    def of(name: str, known: list[Rows], count: int, told: Callable[[int, Trees], None]) -> Trees:
+        looked, binned, alpha = (
+            np.concatenate(part) for part in zip(*((one.looked, bins[id(one)], one.alpha) for one in known), strict=True)
+        )
+        by = trees.Told(looked=looked, bins=binned, edges=edges, alpha=alpha)
 
-    with _Beside(lambda hear: of(rows, trees.MOST, hear)) as whole:
+        def hear(there: int, newest: Trees) -> None:
+            kept.put(name, newest)
+            told(there, newest)
+
+        return trees.taught(by, count, hear, kept.get(name))
+
+    with _Beside(lambda hear: of("whole", rows, trees.MOST, hear)) as whole:
         halves: list[Trees] = []
         unseen = [(one.alpha[:0], one.alpha[:0]) for one in rows]
         for known, others in parts:
@@ -100,15 +134,16 @@ def teach(lessons: list[Lesson], told: Told = lambda done, total, off, seen: Non
             def hear(done: int, newest: Trees, begun: int = len(halves) * HALF, k: int = k) -> None:
                 told(begun + done + whole.count, total, _apart(*_both(newest, rows[k])), (k, newest))
 
-            halves.append(of(known, HALF, hear))
+            halves.append(of(f"half{len(halves)}", known, HALF, hear))
             unseen[2 - len(halves) :: 2] = [_both(halves[-1], one) for one in others]
         levels = _levels(unseen) if parts else (0.0, 1.0)
         away = tuple(_apart(levelled(said, levels), true) for said, true in unseen) if parts else ()
         off = float(np.mean(away)) if away else None
+        steady = steadies(tuple(halves), levels) if parts else False  # while the whole still grows
         while not whole.ready():
             told(total - trees.MOST + whole.count, total, off, None)
         told(total, total, off, None)
-        return Model(whole=whole.trees(), halves=tuple(halves), unseen=away, levels=levels)
+        return Model(whole=whole.trees(), halves=tuple(halves), unseen=away, steady=steady, levels=levels)
 
 
 class _Beside:
@@ -154,30 +189,22 @@ def _apart(said: NDArray[np.float32], true: NDArray[np.float32]) -> float:
 def said_by(trees: Trees, lesson: Lesson, levels: Levels = (0.0, 1.0)) -> Grey:
     """The matte (h, w) of a lesson's box as trees say it."""
     out = lesson.below.copy()
-    out[lesson.unknown] = levelled(trees.alpha(looked_at(lesson.picture, lesson.below, lesson.unknown)), levels)
+    out[lesson.unknown] = levelled(trees.alpha(looked_at(pictured(lesson.picture), lesson.below, lesson.unknown)), levels)
     return out
 
 
 def packed(model: Model) -> bytes:
     """A model as the bytes of a file, the same for the same model (numpy's .npz)."""
+    found = {"off": np.array(model.unseen, np.float64), "steady": np.array(model.steady), "levels": np.array(model.levels)}
     named = {"whole": model.whole} | {f"half{k}": half for k, half in enumerate(model.halves)}
-    arrays = {f"{name}.{part}": getattr(one, part) for name, one in named.items() for part in trees.PARTS}
-    arrays |= {f"{name}.begins": np.float64(one.begins) for name, one in named.items()}
-    arrays |= {
-        "unseen.off": np.array(model.unseen, np.float64),
-        "unseen.steady": np.array(model.steady),
-        "unseen.levels": np.array(model.levels),
-    }
-    out = io.BytesIO()
-    np.savez_compressed(out, **arrays)
-    return out.getvalue()
+    return trees.as_file(trees.arrays(named) | {f"unseen.{name}": one for name, one in found.items()})
 
 
 def unpacked(data: bytes) -> Model:
     """What `packed` has made; raises ValueError, KeyError or OSError for anything else."""
     with np.load(io.BytesIO(data), allow_pickle=False) as it:
         names = sorted({key.split(".")[0] for key in it.files} - {"unseen"})
-        made = {name: Trees(begins=float(it[f"{name}.begins"]), **{part: it[f"{name}.{part}"] for part in trees.PARTS}) for name in names}
+        made = {name: trees.of_arrays(it, name) for name in names}
         unseen, steady = tuple(it["unseen.off"].tolist()), bool(it["unseen.steady"])
         low, high = it["unseen.levels"].tolist()
     halves = tuple(made[name] for name in names if name != "whole")

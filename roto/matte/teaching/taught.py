@@ -15,10 +15,11 @@ from roto.matte.modes import SOLVE, TEACH
 from roto.matte.render import Solved, render
 from roto.matte.stack import NO_SOURCE, Matte
 from roto.matte.teaching.lessons import Lesson
-from roto.matte.teaching.looking import MARGIN, Grey, looked_at
-from roto.matte.teaching.model import CORES, Model
+from roto.matte.teaching.looking import MARGIN, Grey, looked_at, pictured
+from roto.matte.teaching.model import CORES, Levels, Model
+from roto.matte.teaching.trees import Trees
 
-METHOD = "3"
+METHOD = "4"
 """a part of every name: raised when the same lessons would teach something else"""
 AROUND = 2
 """frames before and after that steady a frame"""
@@ -97,14 +98,12 @@ class Taught:
         picture = np.ascontiguousarray(self.fringes.picture(frame)[y0:y1, x0:x1], dtype=np.float32)
         return Lesson(frame=frame, picture=picture, below=band.below, unknown=band.unknown, alpha=whole[y0:y1, x0:x1])
 
-    def steadies(self, matte: Matte, at: int, model: Model) -> bool:
-        """Whether a finished frame, by the half of the model that has not seen it, comes out better when the frames around steady it:
-        things that ride with the band do, hair in wind does not."""
+    def steadies(self, matte: Matte, at: int, halves: tuple[Trees, ...], levels: Levels) -> bool:
+        """Whether a finished frame, by the half of a model that has not seen it, comes out better when the frames around steady it: things
+        that ride with the band do, hair in wind does not."""
         lessons = matte.entries[at].source.finished
-        if len(model.halves) < 2:
-            return False
         k = len(lessons) // 2
-        frame, half = lessons[k].frame, replace(model, whole=model.halves[1 - k % 2], halves=())
+        frame, half = lessons[k].frame, Model(whole=halves[1 - k % 2], halves=(), unseen=(), levels=levels)
         near = self._near(matte, at, [frame])
         with ThreadPoolExecutor(CORES) as pool:
             said = dict(zip(near, pool.map(lambda f: self._said_by(matte, at, f, half), near), strict=True))
@@ -196,7 +195,7 @@ class Taught:
             return None
         x0, y0, x1, y1 = band.box
         picture = np.ascontiguousarray(self.fringes.picture(frame)[y0:y1, x0:x1], dtype=np.float32)
-        said, doubt = model.said(looked_at(picture, band.below, band.unknown))
+        said, doubt = model.said(looked_at(pictured(picture), band.below, band.unknown))
         alpha = band.below.copy()
         alpha[band.unknown] = said
         return Solved(box=band.box, alpha=stored(alpha), cover=band.cover, unknown=band.unknown, steady=False, doubt=doubt)

@@ -4,7 +4,8 @@ gradient boosting machine"; on histograms, as scikit-learn does it), kept as pla
 The same rows in the same order make the same trees on the same kind of machine.
 """
 
-from collections.abc import Callable
+import io
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -42,12 +43,42 @@ class Trees:
 
     def alpha(self, looked: Rows) -> NDArray[np.float32]:
         """(N,) 0..1 of rows (N, F)."""
+        return np.clip(self.sums(looked), 0, 1)
+
+    def sums(self, looked: Rows) -> NDArray[np.float32]:
+        """The same before it is held within 0..1: what later trees make better."""
         out = np.full(len(looked), self.begins, np.float32)
         walked(np.ascontiguousarray(looked), self.roots, self.feature, self.threshold, self.below, self.value, out)
-        return np.clip(out, 0, 1)
+        return out
+
+    def then(self, more: "Trees") -> "Trees":
+        """These, and others after them."""
+        own = {part: np.concatenate([getattr(self, part), getattr(more, part)]) for part in ("feature", "threshold", "value")}
+        far = np.int32(len(self.feature))
+        roots, below = (np.concatenate([one, other + far]) for one, other in ((self.roots, more.roots), (self.below, more.below)))
+        return Trees(begins=self.begins + more.begins, roots=roots, below=below, **own)
 
 
 PARTS = ("roots", "feature", "threshold", "below", "value")
+
+
+def arrays(named: Mapping[str, Trees]) -> dict[str, NDArray[Any]]:
+    """Trees by name as arrays by name, for numpy's .npz."""
+    parts: dict[str, NDArray[Any]] = {f"{name}.{part}": getattr(one, part) for name, one in named.items() for part in PARTS}
+    return parts | {f"{name}.begins": np.array(one.begins, np.float64) for name, one in named.items()}
+
+
+def as_file(arrays: Mapping[str, NDArray[Any]]) -> bytes:
+    """Arrays by name as the bytes of numpy's .npz, the same for the same."""
+    named: Any = dict(arrays)
+    out = io.BytesIO()
+    np.savez_compressed(out, **named)
+    return out.getvalue()
+
+
+def of_arrays(arrays: Mapping[str, NDArray[Any]], name: str) -> Trees:
+    """Those of a name; raises KeyError or ValueError for what is none."""
+    return Trees(begins=float(arrays[f"{name}.begins"]), **{part: arrays[f"{name}.{part}"] for part in PARTS})
 
 
 def edges_of(looked: Rows) -> Rows:
@@ -61,24 +92,42 @@ def binned(looked: Rows, edges: Rows) -> Rows:
     return np.stack([np.searchsorted(edge, column) for edge, column in zip(edges.T, looked.T, strict=True)], axis=1).astype(np.float32)
 
 
-def taught(
-    bins: Rows, edges: Rows, alpha: NDArray[np.float32], count: int = MOST, told: Callable[[int, "Trees"], None] = lambda n, t: None
-) -> Trees:
-    """So many trees from binned rows (N, F) and their alpha (N,). told: hears how many there are, and the trees so far; what it raises ends
-    it."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """What teaches trees. looked: rows (N, F). bins: the same, binned by edges. alpha: (N,) what is true of them."""
+
+    looked: Rows
+    bins: Rows
+    edges: Rows
+    alpha: NDArray[np.float32]
+
+
+def taught(by: Told, count: int = MOST, told: Callable[[int, "Trees"], None] = lambda n, t: None, known: Trees | None = None) -> Trees:
+    """So many trees. They grow AT_ONCE at a time, each lot from what the ones before leave: so they are the same, whether they grew in one
+    go or not.
+
+    known: those that there are already, AT_ONCE or some times as many. told: hears how many there are, and the trees so far; what it
+    raises ends it.
+    """
     from sklearn.ensemble import HistGradientBoostingRegressor  # a second to import, which only teaching needs
     from threadpoolctl import threadpool_limits
 
-    model = HistGradientBoostingRegressor(
-        max_iter=AT_ONCE, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, early_stopping=False, random_state=0,
-        warm_start=True,
-    )  # fmt: skip
+    trees = known
     for there in [*range(AT_ONCE, count, AT_ONCE), count]:
-        model.set_params(max_iter=there)
+        if trees is not None and there <= len(trees.roots):
+            continue
+        grow = HistGradientBoostingRegressor(
+            max_iter=there - (0 if trees is None else len(trees.roots)), max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST,
+            early_stopping=False, random_state=0,
+        )  # fmt: skip
+        left = by.alpha if trees is None else by.alpha - trees.sums(by.looked)
         with threadpool_limits(1, "openmp"):  # threads that wait for each other stand still where others want the cores
-            model.fit(bins, alpha)
-        told(there, _flat(model, edges))
-    return _flat(model, edges)
+            grow.fit(by.bins, left)
+        more = _flat(grow, by.edges)
+        trees = more if trees is None else trees.then(more)
+        told(there, trees)
+    assert trees is not None
+    return trees
 
 
 def _flat(model: Any, edges: NDArray[np.float32]) -> Trees:

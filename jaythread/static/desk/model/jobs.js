@@ -35,6 +35,12 @@ export class Jobs extends Slice {
   }
 }
 
+// How long it will still take, to stand behind how far it is.
+/** @param {Job | null} job */
+export function timeLeft(job) {
+  return job?.left ? `, ${job.left}` : "";
+}
+
 /** @param {Job | null} job */
 export function isBusy(job) {
   return job !== null && (job.state === "waiting" || job.state === "working");

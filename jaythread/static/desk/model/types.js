@@ -10,7 +10,7 @@
  *   parts: number, hows: string[], patch: any, next: number[], path: Float32Array}} Track
  * @typedef {{id: string, shape: string, order: number, mode: string, inverted: boolean, opacity: number, within: string | null}} Line
  * @typedef {{id: string, name: string, inverted: boolean, shift: number[][], shifts: number[], sentence: string, stack: Line[]}} Matte
- * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, message: string,
+ * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, left: string, message: string,
  *   partial: any, settings: any}} Job
  * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, state: string, reason: string, settled_by: string, version: string, pasted: boolean,
  *   last: number | null, strokes: number[][][], to: string | null, answers: {by: string, text: string}[]}} Note

@@ -1,5 +1,6 @@
 // The step Carry: tracks, and what rides on them.
 
+import { timeLeft } from "../../model/jobs.js";
 import { newId } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
@@ -43,7 +44,7 @@ export const carryStep = part(() => ({
     this.following = busy;
     this.followDone = job?.percent || 0;
     const found = job?.done ? `Followed ${job.done} ${job.done > 1 ? "frames" : "frame"}.` : "";
-    this.followSays = !job ? "" : busy ? `Following: ${job.done} of ${job.total} frames.` : job.message || found;
+    this.followSays = !job ? "" : busy ? `Following: ${job.done} of ${job.total} frames${timeLeft(job)}.` : job.message || found;
   },
   // What the chosen shape rides on.
   syncCarrier(carrier, tracks) {

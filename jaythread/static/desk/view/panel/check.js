@@ -1,5 +1,6 @@
 // The step Check: which frames are weak, and what to do about it.
 
+import { timeLeft } from "../../model/jobs.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
@@ -27,7 +28,7 @@ export const checkStep = part(() => ({
   },
 
   says(job, state, total) {
-    if (this.fitBusy) return `Measuring: ${job.done} of ${job.total} frames.`;
+    if (this.fitBusy) return `Measuring: ${job.done} of ${job.total} frames${timeLeft(job)}.`;
     if (job?.state === "failed") return job.message;
     if (!state?.measured) return "";
     const [first, last] = this.desk.store.document.working;

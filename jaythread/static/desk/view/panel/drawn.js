@@ -1,5 +1,6 @@
 // Letting the picture draw between the keys of the chosen shape. Part of the step Carry.
 
+import { timeLeft } from "../../model/jobs.js";
 import { part } from "./component.js";
 
 export const drawnPart = part(() => ({
@@ -18,7 +19,7 @@ export const drawnPart = part(() => ({
     this.keyNow = keys.has(store.view.frame);
     this.drawing = drawing.busy;
     this.drawDone = drawing.job?.percent || 0;
-    this.drawSays = drawing.busy ? `Drawing: ${drawing.job.done} of ${drawing.job.total}.` : drawing.job?.message || "";
+    this.drawSays = drawing.busy ? `Drawing: ${drawing.job.done} of ${drawing.job.total}${timeLeft(drawing.job)}.` : drawing.job?.message || "";
     this.drawn = Boolean(drawing.trackOf(shape));
     this.unsure = drawing.next(shape);
     const others = [...store.document.shapes.values()].filter((s) => s.kind === "closed" && s !== shape);

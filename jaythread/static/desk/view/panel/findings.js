@@ -1,5 +1,6 @@
 // What was found on the frames of the matte: the worst first, a way there, a way to put it right.
 
+import { timeLeft } from "../../model/jobs.js";
 import { part } from "./component.js";
 
 const SHOWN = 6;
@@ -24,7 +25,7 @@ export const findingsPart = part(() => ({
     this.readSays = this.saysOfReading(job, mine, all.length);
   },
   saysOfReading(job, mine, count) {
-    if (this.readBusy) return job.total ? `Looking: ${job.done} of ${job.total}.` : "Waiting for a worker.";
+    if (this.readBusy) return job.total ? `Looking: ${job.done} of ${job.total}${timeLeft(job)}.` : "Waiting for a worker.";
     if (job?.state === "failed") return job.message;
     if (!mine?.fresh.length) return "";
     if (this.stale) return "Something has changed since.";

@@ -1,5 +1,6 @@
 // The step Soften: the soft edge of what is chosen; how deep a fringe is solved.
 
+import { timeLeft } from "../../model/jobs.js";
 import { get } from "../../net/api.js";
 import { edit } from "../../net/commands.js";
 import { figure, part } from "./component.js";
@@ -32,7 +33,7 @@ export const softenStep = part(() => ({
     const here = steadied ? "steadied" : { "by itself": "solved from this frame alone", "not solved": "not solved yet" }[mattes.fringe];
     this.fringeSays = [
       here ? `This frame: ${here}.` : "",
-      this.fringeBusy ? `Solving: ${job.done} of ${job.total} frames.` : state ? `${state.frames.length === 1 ? "1 frame is" : `${state.frames.length} frames are`} solved and steadied.` : "",
+      this.fringeBusy ? `Solving: ${job.done} of ${job.total} frames${timeLeft(job)}.` : state ? `${state.frames.length === 1 ? "1 frame is" : `${state.frames.length} frames are`} solved and steadied.` : "",
       job?.state === "failed" ? job.message : "",
     ].filter(Boolean).join(" ");
   },

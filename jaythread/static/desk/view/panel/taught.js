@@ -1,6 +1,6 @@
 // The step Soften of a taught line: frames that are finished, what to finish next, teaching.
 
-import { isBusy } from "../../model/jobs.js";
+import { isBusy, timeLeft } from "../../model/jobs.js";
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
@@ -31,11 +31,11 @@ export const taughtLine = part(() => ({
   syncJobs({ job, outlining, state }) {
     this.busy = isBusy(job) || isBusy(outlining);
     this.done = (isBusy(job) ? job : outlining)?.percent || 0;
-    const failed = job?.state === "failed" ? job.message : "";
+    const failed = job?.state === "failed" ? job.message : job?.state === "cancelled" && this.ready ? "Stopped. What is learned and filled is kept: it goes on from there." : "";
     this.says = isBusy(job) ? going(job) : [stands(state), failed].filter(Boolean).join(" ");
     this.solid = this.fresh && state.filled.length > 1;
     if (isBusy(outlining)) this.asked = outlining.id; // what was made before this page was opened is no news
-    this.outlined = isBusy(outlining) ? `Making an outline: ${outlining.percent || 0} %.` : (outlining && outlining.id === this.asked && outlining.message) || "";
+    this.outlined = isBusy(outlining) ? `Making an outline: ${outlining.percent || 0} %${timeLeft(outlining)}.` : (outlining && outlining.id === this.asked && outlining.message) || "";
   },
 
   go(frame) {
@@ -76,5 +76,5 @@ function going(job) {
   const off = job.partial?.off;
   const which = job.partial?.frame ? `Frame ${job.partial.frame}, which it has not seen,` : "A frame that it has not seen";
   const seen = off === undefined ? "" : ` ${which} is off by ${(100 * off).toFixed(1)} %.`;
-  return `Teaching and filling: ${job.percent || 0} %.${seen}`;
+  return `Teaching and filling: ${job.percent || 0} %${timeLeft(job)}.${seen}`;
 }
