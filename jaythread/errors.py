@@ -57,6 +57,12 @@ class OtherPerson(RotoError):
     code = "other_person"
 
 
+class UnknownToken(RotoError):
+    """That token is not known here: it was taken back, or its account is closed. Make another on your own page."""
+
+    code = "token_unknown"
+
+
 class NoRoom(RotoError):
     """There is no room left for files. Nothing was kept of this; make room, then try again."""
 
@@ -65,6 +71,7 @@ class NoRoom(RotoError):
 
 STATUS: list[tuple[type[Exception], int]] = [
     (OtherPerson, 401),
+    (UnknownToken, 401),
     (NoRoom, 507),
     (TooMany, 429),
     (NotThere, 404),

@@ -25,6 +25,7 @@ INSTALLED_APPS = [
     "jaythread.accounts",
     "jaythread.productions",
     "jaythread.bell",
+    "jaythread.hooks",
     "jaythread.jobs",
     "jaythread.plates",
     "jaythread.brought",
@@ -125,7 +126,8 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 X_FRAME_OPTIONS = "SAMEORIGIN"
-SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"  # with several web processes, point CACHES at a shared one
+SESSION_ENGINE = "django.contrib.sessions.backends.db"  # any number of web processes: who signs out at one is out at all
+PASSWORD_RESET_TIMEOUT = 7 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"
 LANGUAGE_CODE = "en-gb"
 USE_TZ = True

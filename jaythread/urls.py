@@ -8,22 +8,26 @@ from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 from ninja.security import django_auth
 
+from jaythread.accounts import pages as accounts
 from jaythread.accounts.api import router as accounts_router
-from jaythread.accounts.pages import SignIn, surfaces
+from jaythread.accounts.tokens import Bearer
 from jaythread.bell import pages as bell
 from jaythread.comparing import pages as comparing
 from jaythread.comparing.api import router as comparing_router
 from jaythread.delivery import pages as delivery
+from jaythread.delivery.api import router as delivery_router
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
 from jaythread.errors import FULL, NoRoom, answer, not_from_here, too_large
 from jaythread.front_door import JsonParser
 from jaythread.guide import pages as guide
 from jaythread.health import health
+from jaythread.hooks import pages as hooks
 from jaythread.jobs.api import router as jobs_router
 from jaythread.keeping import pages as keeping
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
+from jaythread.productions.api import router as productions_router
 from jaythread.receiving import pages as receiving
 from jaythread.review import pages as review
 from jaythread.review.api import router as review_router
@@ -31,14 +35,16 @@ from jaythread.tryouts import pages as tryouts
 from jaythread.tryouts.api import router as tryouts_router
 from roto.errors import RotoError
 
-api = NinjaAPI(parser=JsonParser(), title="Jay Thread", version="1", auth=django_auth, docs_url=None)
+api = NinjaAPI(parser=JsonParser(), title="Jay Thread", version="1", auth=[Bearer(), django_auth], docs_url=None)
 api.add_router("", accounts_router)
+api.add_router("", productions_router)
 api.add_router("", jobs_router)
 for part in (edits, pictures, tracks, fit, exchange):
     api.add_router("", part.router)
 api.add_router("", tryouts_router)
 api.add_router("", review_router)
 api.add_router("", comparing_router)
+api.add_router("", delivery_router)
 
 
 @api.exception_handler(RotoError)
@@ -78,9 +84,19 @@ def no_input(request: HttpRequest, error: HttpError) -> HttpResponse:
 urlpatterns = [
     path("", productions.productions, name="productions"),
     path("health", health, name="health"),
-    path("sign-in", SignIn.as_view(), name="sign-in"),
+    path("sign-in", accounts.SignIn.as_view(), name="sign-in"),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
-    path("surfaces", surfaces, name="surfaces"),
+    path("surfaces", accounts.surfaces, name="surfaces"),
+    path("me", accounts.me, name="me"),
+    path("me/password", accounts.ChangePassword.as_view(), name="change-password"),
+    path("me/sessions/end", accounts.end_session, name="end-session"),
+    path("me/tokens", accounts.make_token, name="make-token"),
+    path("me/tokens/<int:token_id>/take-back", accounts.take_back_token, name="take-back-token"),
+    path("forgotten", accounts.ForgotPassword.as_view(), name="forgot-password"),
+    path("password/<str:uidb64>/<str:token>", accounts.SetPassword.as_view(), name="set-password"),
+    path("people", accounts.all_people, name="people"),
+    path("people/new", accounts.new_person, name="new-person"),
+    path("people/<int:account_id>", accounts.change_person, name="change-person"),
     path("guide", guide.guide, name="guide"),
     path("guide/search", guide.search, name="guide-search"),
     path("guide/pictures/<slug:name>.png", guide.picture, name="guide-picture"),
@@ -88,6 +104,11 @@ urlpatterns = [
     path("productions/make", productions.make, name="make-production"),
     path("productions/<int:production_id>", productions.production, name="production"),
     path("productions/<int:production_id>/invite", productions.invite, name="invite"),
+    path("productions/<int:production_id>/welcome", productions.welcome, name="welcome"),
+    path("productions/<int:production_id>/members/<int:account_id>/leave", productions.leave, name="leave"),
+    path("productions/<int:production_id>/hooks", hooks.hooks, name="hooks"),
+    path("productions/<int:production_id>/hooks/<int:hook_id>/take-away", hooks.take_away, name="take-away-hook"),
+    path("productions/<int:production_id>/archive", productions.archive, name="archive-production"),
     path("productions/<int:production_id>/bring-in", plates.bring_in, name="bring-in"),
     path("plates/<int:plate_id>", plates.plate, name="plate"),
     path("plates/<int:plate_id>/cancel", plates.cancel, name="cancel-plate"),
@@ -97,6 +118,8 @@ urlpatterns = [
     path("plates/<int:plate_id>/hold-gaps", plates.hold_gaps, name="hold-gaps"),
     path("shots/<int:shot_id>/newer-plate", plates.newer, name="newer-plate"),
     path("shots/<int:shot_id>/rename", keeping.rename, name="rename-shot"),
+    path("shots/<int:shot_id>/move", keeping.move, name="move-shot"),
+    path("productions/<int:production_id>/housekeeping", keeping.rule, name="housekeeping"),
     path("shots/<int:shot_id>/remove", keeping.remove, name="remove-shot"),
     path("shots/<int:shot_id>/bring-back", keeping.bring_back, name="bring-back-shot"),
     path("shots/<int:shot_id>/picture", desk.correct_picture, name="correct-picture"),

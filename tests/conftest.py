@@ -1,5 +1,6 @@
 """What many tests share: the people of the production, a small drawn plate, a way to do the waiting background work."""
 
+import contextlib
 import threading
 import uuid
 from pathlib import Path
@@ -140,14 +141,22 @@ def carry_out(job):
     return job
 
 
+@contextlib.contextmanager
+def serving(app):
+    """A web application on a free loopback port; its address."""
+    server = make_server("127.0.0.1", 0, app, threaded=True)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        yield f"http://127.0.0.1:{server.port}"
+    finally:
+        server.shutdown()
+        server.server_close()
+
+
 @pytest.fixture
 def standing_bench(tmp_path, settings):
     """A real receiving bench on a free loopback port: its application and its address."""
     app = create(tmp_path / "bench", "secret")
-    server = make_server("127.0.0.1", 0, app, threaded=True)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    address = f"http://127.0.0.1:{server.port}"
-    settings.BENCH, settings.BENCH_TOKEN, settings.BENCH_TOKEN_FILE = address, "secret", tmp_path / "none"
-    yield app, address
-    server.shutdown()
-    server.server_close()
+    with serving(app) as address:
+        settings.BENCH, settings.BENCH_TOKEN, settings.BENCH_TOKEN_FILE = address, "secret", tmp_path / "none"
+        yield app, address

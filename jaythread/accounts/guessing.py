@@ -3,6 +3,7 @@
 Nobody is kept out of an account by what somebody elsewhere guesses at it: counted is the address, not the account.
 """
 
+import hashlib
 import time
 from collections.abc import Callable
 from functools import wraps
@@ -41,15 +42,25 @@ def wrong(request: HttpRequest) -> None:
         cache.incr(key)
 
 
+def first_of_late(what: str, whose: str) -> bool:
+    """Whether this was not done for them within WINDOW."""
+    return bool(cache.add(f"{what}_{hashlib.sha256(whose.encode()).hexdigest()}", 1, WINDOW))
+
+
+def look(request: HttpRequest) -> None:
+    """TooMany once too many guesses were wrong."""
+    here, all_, known = _keys(request)
+    of_late = cache.get(known) is not None
+    if cache.get(here, 0) >= FROM_ONE * (KNOWN if of_late else 1) or (cache.get(all_, 0) >= FROM_ALL and not of_late):
+        raise TooMany(f"Too much was guessed wrongly from here. Wait {WINDOW // 60} minutes, then try again.")
+
+
 def slowed(view: Callable[..., HttpResponseBase]) -> Callable[..., HttpResponseBase]:
     """A page at which one may guess. TooMany once too many guesses were wrong; NotThere, and 410 for what is gone, count as wrong."""
 
     @wraps(view)
     def answered(request: HttpRequest, *args: Any, **named: Any) -> HttpResponseBase:
-        here, all_, known = _keys(request)
-        of_late = cache.get(known) is not None
-        if cache.get(here, 0) >= FROM_ONE * (KNOWN if of_late else 1) or (cache.get(all_, 0) >= FROM_ALL and not of_late):
-            raise TooMany(f"Too much was guessed wrongly from here. Wait {WINDOW // 60} minutes, then try again.")
+        look(request)
         try:
             reply = view(request, *args, **named)
         except NotThere:

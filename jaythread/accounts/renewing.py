@@ -5,6 +5,8 @@ from collections.abc import Callable
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from jaythread.accounts import sessions
+
 
 class StaySignedIn:
     """Middleware: a session is renewed once a day, so that it ends only where nobody has worked for SESSION_COOKIE_AGE."""
@@ -16,4 +18,5 @@ class StaySignedIn:
         today = timezone.now().date().isoformat()
         if request.user.is_authenticated and request.session.get("renewed") != today:
             request.session["renewed"] = today  # changed, it is saved, and its time begins anew
+            sessions.seen(request)
         return self.get_response(request)

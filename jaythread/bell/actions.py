@@ -5,14 +5,12 @@ from datetime import datetime, timedelta
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.core.exceptions import ValidationError
 from django.core.mail import send_mail
-from django.core.validators import validate_email
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from jaythread.accounts.people import address_of
 from jaythread.bell.models import Visit, Word
-from jaythread.errors import Refused
 from jaythread.productions import policies
 from jaythread.productions.models import Membership, Production
 from jaythread.productions.policies import User, account
@@ -35,7 +33,7 @@ def tell(people: Iterable[int], production: Production, says: str, address: str,
 
 def who_may(production: Production, what: str) -> list[int]:
     """The accounts of a production whose role includes this."""
-    return [m.user_id for m in Membership.objects.filter(production=production) if policies.may(m, what)]
+    return [m.user_id for m in Membership.objects.filter(production=production).select_related("production") if policies.may(m, what)]
 
 
 def words_of(user: User) -> list[Word]:
@@ -96,10 +94,4 @@ def visit(user: User, production_id: int) -> datetime | None:
 
 def letters_to(user: User, address: str) -> None:
     """To which address what concerns somebody is sent as well; none with an empty one."""
-    said = address.strip()
-    if said:
-        try:
-            validate_email(said)
-        except ValidationError as error:
-            raise Refused("That is no e-mail address. Write it like name@house.example.") from error
-    get_user_model().objects.filter(pk=account(user)).update(email=said)
+    get_user_model().objects.filter(pk=account(user)).update(email=address_of(address))

@@ -21,6 +21,7 @@ from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere
+from jaythread.hooks import actions as hooks
 from jaythread.review import actions as review
 from jaythread.review import way
 from roto.atomic_write import LEFTOVERS, temporary_name
@@ -295,6 +296,9 @@ def _finish(delivery: Delivery) -> None:
     say_it(delivery, plan, data)
     pack(delivery)
     end(delivery, State.PROVED)
+    facts = {"shot": delivery.matte.shot_id, "shot_name": delivery.matte.shot.name, "delivery": delivery.pk, "name": delivery.name}
+    facts |= {"version": delivery.version, "recipe": delivery.recipe_name, "frames": len(rows), "open": len(delivery.open_odd)}
+    hooks.say(delivery.matte.shot.production, "package.proved", facts)
     if not delivery.tryout:
         way.delivered(delivery.user, planning.mattes_of(delivery), delivery.revision)
 

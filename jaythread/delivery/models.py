@@ -44,6 +44,7 @@ class State(models.TextChoices):
     PROVED = "proved"
     FAILED = "failed"
     CANCELLED = "cancelled"
+    CLEARED = "cleared"
 
 
 BUSY = (State.WAITING, State.RENDERING, State.READING)

@@ -25,6 +25,8 @@ def package_for(user: User, delivery_id: int) -> Delivery:
 
 
 def ready(delivery: Delivery) -> Delivery:
+    if delivery.state == State.CLEARED:
+        raise NotThere("The files of this package were cleared away by the production's rule. Ask for it again: it comes out the same.")
     if delivery.state != State.PROVED:
         raise NotThere("This package is not there: only a proved delivery can be fetched.")
     return delivery

@@ -5,18 +5,17 @@ import shutil
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from django.core.files.storage import default_storage
 from django.db import transaction
 from django.utils import timezone
 
-from jaythread.brought.models import Brought
 from jaythread.delivery.models import Delivery
 from jaythread.desk.models import Edit, Tryout
 from jaythread.errors import NotThere, Refused
 from jaythread.front_door import shot_name
+from jaythread.keeping.space import folders
 from jaythread.productions.models import Production, Shot
 from jaythread.productions.policies import User, require, shot_for
-from jaythread.tryouts import ahead
+from jaythread.receiving.models import Sending
 
 KEPT = timedelta(days=30)
 """how long a removed shot may be brought back"""
@@ -41,6 +40,30 @@ def _shown_by(shot: Shot) -> Tryout | None:
     """A tryout of another shot that shows this one."""
     others = Tryout.objects.filter(shot__production=shot.production_id).exclude(shot=shot).select_related("shot")
     return next((row for row in others if shot.name in row.to_core().clips()), None)
+
+
+@transaction.atomic
+def move(user: User, shot_id: int, production_id: int) -> Shot:
+    """Take a shot to another production of which one is lead as well. All of it goes along but for what is the production's own: recipes,
+    and who is in it."""
+    shot = shot_for(user, shot_id, "manage", lock=True)
+    there = require(user, production_id, "manage").production
+    if there.pk == shot.production_id:
+        raise Refused(f"{shot} is in {there} already.")
+    if there.shots.filter(name__iexact=shot.name).exists():
+        raise Refused(f"There is a shot called '{shot}' in {there} already. Rename one of them first.")
+    if (shows := _shown_by(shot)) is not None:
+        raise Refused(f"The tryout '{shows.name}' of {shows.shot} shows {shot}. Take it out there first.")
+    elsewhere = sorted({name for row in shot.tryouts.all() for name in row.to_core().clips()} & set(_names_beside(shot)))
+    if elsewhere:
+        raise Refused(f"A tryout of {shot} shows {', '.join(elsewhere)}, which would stay here. Take it out first.")
+    shot.production = there
+    shot.save(update_fields=["production"])
+    return shot
+
+
+def _names_beside(shot: Shot) -> list[str]:
+    return list(shot.production.shots.exclude(pk=shot.pk).values_list("name", flat=True))
 
 
 @transaction.atomic
@@ -74,8 +97,7 @@ def clear_out(now: datetime | None = None) -> int:
     over = Shot.objects.filter(removed__lt=(now or timezone.now()) - KEPT)
     count = 0
     for shot in over:
-        folders = _clear(shot)
-        for folder in folders:
+        for folder in _clear(shot):
             shutil.rmtree(folder, ignore_errors=True)
         count += 1
     return count
@@ -84,13 +106,10 @@ def clear_out(now: datetime | None = None) -> int:
 @transaction.atomic
 def _clear(shot: Shot) -> list[Path]:
     """Take away the rows of a shot; returns the folders of its files, to be taken away once that is committed."""
+    places = [place for some in folders(shot).values() for place in some]
     deliveries = Delivery.objects.filter(matte__shot=shot)
-    folders = [plate.folder for plate in shot.plates.all()] + [brought.folder for brought in Brought.objects.filter(shot=shot)]
-    for delivery in deliveries:
-        folders.append(delivery.folder)
-        delivery.sendings.all().delete()
+    Sending.objects.filter(delivery__in=deliveries).delete()
     deliveries.delete()
     Edit.objects.filter(shot=shot).update(reverses=None)
-    pk, tried = shot.pk, ahead.folder_of(shot)
     shot.delete()
-    return [*folders, Path(default_storage.path(f"fringes/{pk}")), Path(default_storage.path(f"taught/{pk}")), tried]
+    return places

@@ -1,4 +1,4 @@
-"""Buttons of a production's page: shots renamed, removed, brought back."""
+"""Buttons of a production's page: shots renamed, moved, removed, brought back; what is kept of its packages."""
 
 from collections.abc import Callable
 
@@ -9,7 +9,8 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from jaythread.errors import Refused
-from jaythread.keeping import actions
+from jaythread.front_door import whole
+from jaythread.keeping import actions, space
 from jaythread.productions.models import Shot
 
 
@@ -32,6 +33,18 @@ def rename(request: HttpRequest, shot_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
+def move(request: HttpRequest, shot_id: int) -> HttpResponse:
+    to = whole(request.POST.get("to", "")) or 0
+
+    def moved() -> str:
+        shot = actions.move(request.user, shot_id, to)
+        return f"{shot} is in {shot.production} now, with all that belongs to it."
+
+    return _done(request, shot_id, moved)
+
+
+@login_required
+@require_POST
 def remove(request: HttpRequest, shot_id: int) -> HttpResponse:
     kept = f"It is kept for {actions.KEPT.days} days, below."
     return _done(request, shot_id, lambda: f"{actions.remove(request.user, shot_id).removed_name} is removed. {kept}")
@@ -41,3 +54,14 @@ def remove(request: HttpRequest, shot_id: int) -> HttpResponse:
 @require_POST
 def bring_back(request: HttpRequest, shot_id: int) -> HttpResponse:
     return _done(request, shot_id, lambda: f"{actions.bring_back(request.user, shot_id)} is back, with all that belongs to it.")
+
+
+@login_required
+@require_POST
+def rule(request: HttpRequest, production_id: int) -> HttpResponse:
+    try:
+        space.rule(request.user, production_id, request.POST.get("keep", ""), request.POST.get("warn_at", ""))
+        messages.success(request, "Kept. What it takes is added up anew now, and every night.")
+    except Refused as error:
+        messages.error(request, error.message)
+    return redirect("production", production_id)

@@ -15,6 +15,7 @@ class Production(models.Model):
     name = models.CharField(max_length=80, unique=True)
     made = models.DateTimeField(auto_now_add=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="productions")
+    archived = models.DateTimeField(null=True, blank=True, help_text="since when it is looked at only")
     shelf = models.BooleanField(default=False, help_text="nobody's: where removed shots wait until their files are cleared away")
 
     class Meta:

@@ -17,14 +17,17 @@ MAY: dict[str, frozenset[str]] = {
     "hand in": frozenset({Role.ARTIST, Role.LEAD}),
     "approve": frozenset({Role.LEAD}),
     "accept": frozenset({Role.RECEIVER, Role.LEAD}),
+    "archive": frozenset({Role.LEAD}),
 }
+STILL = frozenset({"look", "fetch", "archive"})
+"""what may still be done in a production that is archived; archiving is also the way back"""
 
 User = AbstractBaseUser | AnonymousUser
 
 
 def may(membership: Membership, what: str) -> bool:
-    """Whether the role of a member includes this."""
-    return membership.role in MAY[what]
+    """Whether the role of a member includes this, in their production as it is."""
+    return membership.role in MAY[what] and (what in STILL or membership.production.archived is None)
 
 
 def account(user: User) -> int:
@@ -48,6 +51,8 @@ def require(user: User, production_id: int, what: str) -> Membership:
 
 
 def _allowed(member: Membership, what: str) -> Membership:
+    if member.role in MAY[what] and not may(member, what):
+        raise NotAllowed(f"{member.production.name} is archived: it is looked at and fetched, not changed. A lead can bring it back.")
     if not may(member, what):
         raise NotAllowed(f"Your role here ({member.role}) does not include this. Ask the lead of {member.production.name}.")
     return member

@@ -14,6 +14,7 @@ from jaythread.bell import actions as bell
 from jaythread.desk import policies as desk
 from jaythread.desk.models import Edit, Matte
 from jaythread.errors import Refused
+from jaythread.hooks import actions as hooks
 from jaythread.productions import policies
 from jaythread.productions.policies import User, account
 from jaythread.review.models import Standing, Stands, Step
@@ -41,6 +42,13 @@ WAYS: dict[str, Way] = {
     "accept": Way(begins=frozenset({Stands.DELIVERED}), ends=Stands.ACCEPTED, may="accept"),
     "send back": Way(begins=frozenset({Stands.DELIVERED, Stands.ACCEPTED}), ends=Stands.RETURNED, may="accept", words=True),
 }
+EVENTS = {
+    Stands.TO_LOOK: "matte.handed_in",
+    Stands.APPROVED: "matte.approved",
+    Stands.RETURNED: "matte.returned",
+    Stands.ACCEPTED: "matte.accepted",
+}
+"""what other programs are told of"""
 AGREED = (Stands.APPROVED, Stands.DELIVERED, Stands.ACCEPTED)
 """states that hold of a revision: what is changed later is said"""
 
@@ -108,6 +116,9 @@ def go(user: User, shot_id: int, matte_id: uuid.UUID, step: str, says: str = "")
 def _went(user: User, matte: Matte, was: Stands, now: Stands, says: str, revision: int, by: str = "") -> Standing:
     Step.objects.create(matte=matte, user_id=account(user), was=was, now=now, says=says, revision=revision, by=by)
     row, _ = Standing.objects.update_or_create(matte=matte, defaults={"state": now, "revision": revision, "changed": timezone.now()})
+    if now in EVENTS:
+        facts = {"shot": matte.shot_id, "shot_name": matte.shot.name, "matte": str(matte.pk), "matte_name": matte.name}
+        hooks.say(matte.shot.production, EVENTS[now], {**facts, "by": by or str(user), "says": says, "revision": revision})
     return row
 
 

@@ -12,13 +12,14 @@ from django.db import transaction
 from django.test import Client
 from django.urls import get_resolver
 
-from jaythread.accounts import guessing
+from jaythread.accounts import guessing, tokens
 from jaythread.bell.models import Word
 from jaythread.brought.models import Brought
 from jaythread.delivery import actions as delivery
 from jaythread.delivery import recipes
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.models import Note
+from jaythread.hooks import actions as hooks
 from jaythread.jobs.models import Job
 from jaythread.keeping import actions as keeping
 from jaythread.plates.models import Plate
@@ -41,6 +42,29 @@ ROWS = {
     "sign-out": ("POST", "/sign-out", {}, (302, 302, 302, 302, 302)),
     "surfaces": ("POST", "/surfaces", {}, (IN, 302, 302, 302, 302)),
     "make-production": ("POST", "/productions/make", {"name": "Another"}, (IN, 302, 302, 302, 302)),
+    "me": ("GET", "/me", None, (IN, 200, 200, 200, 200)),
+    "change-password": ("GET", "/me/password", None, (IN, 200, 200, 200, 200)),
+    "end-session": ("POST", "/me/sessions/end", {}, (IN, 302, 302, 302, 302)),
+    "make-token": ("POST", "/me/tokens", {"name": "nightly"}, (IN, 302, 302, 302, 302)),
+    "take-back-token": ("POST", "/me/tokens/{token}/take-back", {}, (IN, 404, 404, 302, 404)),
+    "forgot-password": ("GET", "/forgotten", None, (200, 200, 200, 200, 200)),
+    "set-password": ("GET", "/password/Mw/no-such-token", None, (410, 410, 410, 410, 410)),
+    "people": ("GET", "/people", None, (IN, 403, 403, 403, 403)),
+    "new-person": ("POST", "/people/new", {"name": "ines"}, (IN, 403, 403, 403, 403)),
+    "change-person": ("POST", "/people/{account}", {"what": "close"}, (IN, 403, 403, 403, 403)),
+    "welcome": ("POST", "/productions/{production}/welcome", {"name": "ines", "role": "artist"}, (IN, 404, 403, 403, 302)),
+    "leave": ("POST", "/productions/{production}/members/{account}/leave", {}, (IN, 404, 403, 302, 302)),
+    "archive-production": ("POST", "/productions/{production}/archive", {"away": "1"}, (IN, 404, 403, 403, 302)),
+    "housekeeping": ("POST", "/productions/{production}/housekeeping", {"keep": "3"}, (IN, 404, 403, 403, 302)),
+    "hooks": ("GET", "/productions/{production}/hooks", None, (IN, 404, 403, 403, 200)),
+    "take-away-hook": ("POST", "/productions/{production}/hooks/{hook}/take-away", {}, (IN, 404, 403, 403, 302)),
+    "move-shot": ("POST", "/shots/{shot}/move", {"to": "{production}"}, (IN, 404, 403, 403, 302)),
+    "api:my_productions": ("GET", "/api/productions", None, (401, 200, 200, 200, 200)),
+    "api:shots_of": ("GET", "/api/productions/{production}/shots", None, (401, 404, 200, 200, 200)),
+    "api:deliveries_of": ("GET", "/api/shots/{shot}/deliveries", None, (401, 404, 200, 200, 200)),
+    "api:ask_delivery": ("JSON", "/api/shots/{shot}/deliveries", {"mattes": ["kite"]}, (401, 404, 403, 200, 200)),
+    "api:delivery_state": ("GET", "/api/deliveries/{delivery}", None, (401, 404, 200, 200, 200)),
+    "api:fetch_package": ("GET", "/api/deliveries/{delivery}/package", None, (401, 404, 200, 200, 200)),
     "guide": ("GET", "/guide?words=soft", None, (IN, 200, 200, 200, 200)),
     "guide-page": ("GET", "/guide/soften", None, (IN, 200, 200, 200, 200)),
     "guide-search": ("GET", "/guide/search?words=soft", None, (IN, 200, 200, 200, 200)),
@@ -209,7 +233,10 @@ def places(shot, people):
     brought = Brought.objects.create(shot=shot, user=people["rafe"], name="theirs", source="a.png", first=1001, last=1002)
     extra = Shot.objects.create(production=shot.production, name="KITE_012")
     shelved = keeping.remove(people["marta"], extra.pk)
+    hook, _ = hooks.add(people["marta"], shot.production_id, "https://pipeline.saltmarsh.example/jay", ["matte.approved"])
+    tokens.make(people["rafe"], "nightly", False)
     return {
+        "account": people["rafe"].pk, "hook": hook.pk, "token": people["rafe"].tokens.get().pk,
         "brought": brought.pk, "word": Word.objects.create(user=people["rafe"], production=shot.production, says="s", address="/").pk,
         "link": link.pk, "secret": secret, "sending": sending.pk, "recipe": recipe.pk, "note": note.pk, "finding": finding.pk,
         "mark": mark.pk, "shelved": shelved.pk,
@@ -303,7 +330,7 @@ def test_guessing_at_many_accounts_or_links_is_slowed_and_keeps_nobody_else_out(
 def test_the_only_lead_stays_lead_and_names_are_used_once(client, people, production):
     client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
     page = client.post(f"/productions/{production.pk}/invite", {"account": "marta", "role": "artist"}, follow=True)
-    assert "only lead" in page.content.decode()
+    assert "no lead here" in page.content.decode()
     page = client.post(f"/productions/{production.pk}/invite", {"account": "nobody", "role": "artist"}, follow=True)
     assert "no account" in page.content.decode()
     assert "already" in client.post("/productions/make", {"name": "saltmarsh"}, follow=True).content.decode()

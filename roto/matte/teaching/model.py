@@ -23,7 +23,7 @@ LOOKS_EVERY = 0.5
 """seconds after which it is told again how many trees there are, and heard whether to stop"""
 ASKED = 4
 """pixels for each of which the halves are asked how much they differ"""
-DIFFER = 0.2
+DIFFER = 0.4
 """what a difference of the halves counts beside that, as it orders frames best by how far off they are"""
 CLEAR, COVERED = tuple(k / 100 for k in range(0, 13)), tuple(1 - k / 100 for k in range(0, 13))
 """levels that are tried"""
@@ -64,12 +64,11 @@ class Model:
     def said(self, looked: Grey) -> tuple[NDArray[np.float32], float]:
         """alpha (N,) of rows (N, F), and how unsure it is of them: how mixed they are on the mean (what is neither covered nor clear is
         hard to tell), and by how much the halves differ."""
-        alpha = self.whole.alpha(looked)
-        mixed = float((alpha * (1 - alpha)).mean()) if len(alpha) else 0.0
-        said = levelled(alpha, self.levels)
-        if len(self.halves) < 2 or not len(alpha):
+        said = levelled(self.whole.alpha(looked), self.levels)
+        mixed = float((said * (1 - said)).mean()) if len(said) else 0.0
+        if len(self.halves) < 2 or not len(said):
             return said, mixed
-        one, other = (half.alpha(looked[::ASKED]) for half in self.halves)
+        one, other = (levelled(half.alpha(looked[::ASKED]), self.levels) for half in self.halves)
         return said, mixed + DIFFER * float(np.abs(one - other).mean())
 
 
