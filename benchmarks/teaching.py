@@ -40,7 +40,7 @@ LESSONS = (7, 22, 37, 52, 67)
 OTHERS = (2, 12, 15, 27, 30, 42, 45, 57, 60, 70)
 RUN = range(26, 34)
 """frames in a row, for flicker"""
-TRIES = range(40, 50)
+TRIES = range(40, 60)
 """seeds of advice: on others it was seen what it goes by"""
 EVERY = 2
 """frames that advice is tried on"""

@@ -2,8 +2,10 @@
 
 import re
 from collections.abc import Callable
+from ipaddress import ip_address
 from typing import Any
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from ninja.parser import Parser
 
@@ -39,6 +41,29 @@ def shot_name(said: str) -> str:
     if any(c in name for c in '/\\:*?"<>|') or name.startswith("."):
         raise Refused(otherwise)
     return name
+
+
+class BehindProxies:
+    """Middleware: behind so many proxies of our own (PROXIES), who asks and whether by TLS is what the outermost of them says."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        count = settings.PROXIES
+        named = [one.strip() for one in request.headers.get("X-Forwarded-For", "").split(",") if one.strip()]
+        if count and len(named) >= count and (address := _address(named[-count])):
+            request.META["REMOTE_ADDR"] = address
+            if request.headers.get("X-Forwarded-Proto") == "https":
+                request.META["wsgi.url_scheme"] = "https"
+        return self.get_response(request)
+
+
+def _address(said: str) -> str | None:
+    try:
+        return str(ip_address(said))
+    except ValueError:
+        return None
 
 
 class OnlyText:

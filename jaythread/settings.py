@@ -1,5 +1,9 @@
 """Django's settings. What a machine may change comes from the environment (`jaythread/environment.py`)."""
 
+from secrets import token_urlsafe
+from typing import Any
+
+import dj_database_url
 from csp.constants import NONCE, SELF
 
 from jaythread import environment, logs
@@ -10,7 +14,7 @@ RUN = ENV.run
 
 DEBUG = False
 SECRET_FILE = RUN / "secret"
-SECRET_KEY = ENV.secret or (SECRET_FILE.read_text() if SECRET_FILE.exists() else "only-for-tests-and-set-up")
+SECRET_KEY = ENV.secret or (SECRET_FILE.read_text() if SECRET_FILE.exists() else token_urlsafe(50))  # of this process alone: set-up, tests
 ALLOWED_HOSTS = ENV.hosts
 
 INSTALLED_APPS = [
@@ -38,7 +42,9 @@ INSTALLED_APPS = [
     "jaythread.keeping",
 ]
 MIDDLEWARE = [
+    "jaythread.front_door.BehindProxies",
     "jaythread.logs.RequestId",
+    "jaythread.metrics.Counted",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -72,19 +78,23 @@ TEMPLATES = [
         },
     }
 ]
+_here = {"NAME": ENV.db, "USER": ENV.db_user, "HOST": "127.0.0.1", "PORT": str(ENV.db_port)}
+_database: dict[str, Any] = dict(dj_database_url.parse(ENV.db_url)) if ENV.db_url else _here
 DATABASES = {
     "default": {
+        **_database,
         "ENGINE": "django.db.backends.postgresql",
-        "NAME": ENV.db,
-        "USER": ENV.db_user,
-        "HOST": "127.0.0.1",
-        "PORT": str(ENV.db_port),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,  # the database may have been started again meanwhile
         # an edit is half a dozen small queries, always the same: planned once a connection. The board's query looks dear to the server,
         # which would compile it for three times as long as it runs
-        "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2, "options": "-c jit=off"},
+        "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2, "options": "-c jit=off", **_database.get("OPTIONS", {})},
     }
+}
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"}
+    if ENV.cache == "process"
+    else {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "remembered"}
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
@@ -126,6 +136,14 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 X_FRAME_OPTIONS = "SAMEORIGIN"
+PROXIES = ENV.proxies
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = ENV.site.startswith("https:")
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if SESSION_COOKIE_SECURE else 0
+CSRF_TRUSTED_ORIGINS = [ENV.site.rstrip("/")]
+METRICS = ENV.metrics
+ADMIN_AT = ENV.admin
+if ADMIN_AT:
+    INSTALLED_APPS += ["django.contrib.admin", "jaythread.tables"]
 SESSION_ENGINE = "django.contrib.sessions.backends.db"  # any number of web processes: who signs out at one is out at all
 PASSWORD_RESET_TIMEOUT = 7 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"

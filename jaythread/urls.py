@@ -1,5 +1,6 @@
 """All addresses."""
 
+from django.conf import settings
 from django.contrib.auth import views as auth
 from django.db import DataError
 from django.http import HttpRequest, HttpResponse
@@ -25,6 +26,7 @@ from jaythread.health import health
 from jaythread.hooks import pages as hooks
 from jaythread.jobs.api import router as jobs_router
 from jaythread.keeping import pages as keeping
+from jaythread.metrics import metrics
 from jaythread.plates import pages as plates
 from jaythread.productions import pages as productions
 from jaythread.productions.api import router as productions_router
@@ -84,6 +86,7 @@ def no_input(request: HttpRequest, error: HttpError) -> HttpResponse:
 urlpatterns = [
     path("", productions.productions, name="productions"),
     path("health", health, name="health"),
+    path("metrics", metrics, name="metrics"),
     path("sign-in", accounts.SignIn.as_view(), name="sign-in"),
     path("sign-out", auth.LogoutView.as_view(), name="sign-out"),
     path("surfaces", accounts.surfaces, name="surfaces"),
@@ -169,6 +172,10 @@ urlpatterns = [
     path("package/<str:secret>/<str:part>", receiving.linked_part, name="linked-part"),
     path("api/", api.urls),
 ]
+if settings.ADMIN_AT:
+    from django.contrib import admin
+
+    urlpatterns.append(path(f"{settings.ADMIN_AT}/", admin.site.urls))
 handler400 = "jaythread.errors.not_understood"
 handler404 = "jaythread.errors.not_found"
 handler500 = "jaythread.errors.went_wrong"

@@ -38,6 +38,7 @@ IN = 302  # to the sign-in page
 ROWS = {
     "productions": ("GET", "/", None, (IN, 200, 200, 200, 200)),
     "health": ("GET", "/health", None, (200, 200, 200, 200, 200)),
+    "metrics": ("GET", "/metrics", None, (404, 404, 404, 404, 404)),
     "sign-in": ("GET", "/sign-in", None, (200, 302, 302, 302, 302)),
     "sign-out": ("POST", "/sign-out", {}, (302, 302, 302, 302, 302)),
     "surfaces": ("POST", "/surfaces", {}, (IN, 302, 302, 302, 302)),
