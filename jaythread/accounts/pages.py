@@ -1,6 +1,5 @@
 """Signing in, one's own page, the accounts of the house, and working by day or by dusk."""
 
-from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
@@ -16,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.accounts import actions, guessing, people, sessions, tokens
 from jaythread.accounts.guessing import slowed
+from jaythread.answers import Said, then
 from jaythread.errors import Refused
 from jaythread.front_door import whole
 
@@ -87,20 +87,6 @@ def me(request: HttpRequest) -> HttpResponse:
     return render(request, "accounts/me.html", own)
 
 
-def show_once(request: HttpRequest, what: str) -> None:
-    """A link or a token is shown on the next page, once, ready to be copied."""
-    messages.info(request, what, extra_tags="once")
-
-
-def _then(request: HttpRequest, back: str, work: Callable[[], str]) -> HttpResponse:
-    """Do something, say what came of it, and go back to a page."""
-    try:
-        messages.success(request, work())
-    except Refused as error:
-        messages.error(request, error.message)
-    return redirect(back)
-
-
 @login_required
 @require_POST
 def end_session(request: HttpRequest) -> HttpResponse:
@@ -114,7 +100,7 @@ def end_session(request: HttpRequest) -> HttpResponse:
         sessions.end(request.user, which)
         return "You are signed out there."
 
-    return _then(request, "me", end)
+    return then(request, end, "me")
 
 
 @login_required
@@ -122,12 +108,11 @@ def end_session(request: HttpRequest) -> HttpResponse:
 def make_token(request: HttpRequest) -> HttpResponse:
     """A token for scripts, shown once."""
 
-    def make() -> str:
+    def make() -> Said:
         secret = tokens.make(request.user, request.POST.get("name", ""), request.POST.get("changes") == "on")
-        show_once(request, secret)
-        return "The token is made. Copy it now: it is not shown again."
+        return "The token is made. Copy it now: it is not shown again.", secret
 
-    return _then(request, "me", make)
+    return then(request, make, "me")
 
 
 @login_required
@@ -137,7 +122,7 @@ def take_back_token(request: HttpRequest, token_id: int) -> HttpResponse:
         tokens.take_back(request.user, token_id)
         return "The token is taken back. What uses it is let in no more."
 
-    return _then(request, "me", back)
+    return then(request, back, "me")
 
 
 @login_required
@@ -153,14 +138,13 @@ def new_person(request: HttpRequest) -> HttpResponse:
     """A keeper makes an account."""
     people.keeper(request.user)
 
-    def make() -> str:
+    def make() -> Said:
         made = people.make(request.POST.get("name", ""), request.POST.get("address", ""))
         link = people.way_in(made)
         people.send_way_in(made, link, request.user)
-        show_once(request, link)
-        return f"The account {made.username} is made. Give this link to its person; it is good for a week, and once."
+        return f"The account {made.username} is made. Give this link to its person; it is good for a week, and once.", link
 
-    return _then(request, "people", make)
+    return then(request, make, "people")
 
 
 @login_required
@@ -169,12 +153,11 @@ def change_person(request: HttpRequest, account_id: int) -> HttpResponse:
     """A keeper closes an account, opens it again, makes its person a keeper or no keeper, or makes a link for a new password."""
     people.keeper(request.user)
 
-    def change() -> str:
+    def change() -> Said:
         what = request.POST.get("what", "")
         if what == "link":
             it, link = people.new_way_in(request.user, account_id)
-            show_once(request, link)
-            return f"Give this link to {it.username}; it is good for a week, and once."
+            return f"Give this link to {it.username}; it is good for a week, and once.", link
         if what in ("close", "open"):
             it = (people.close if what == "close" else people.open_again)(request.user, account_id)
             return f"The account of {it.username} is {'closed' if what == 'close' else 'open again'}."
@@ -183,7 +166,7 @@ def change_person(request: HttpRequest, account_id: int) -> HttpResponse:
             return f"{it.username} is {'a keeper now' if what == 'keeper' else 'no keeper any more'}."
         raise Refused("There is nothing like that to be done with an account.")
 
-    return _then(request, "people", change)
+    return then(request, change, "people")
 
 
 @login_required

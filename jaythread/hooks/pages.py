@@ -1,13 +1,11 @@
 """A production's webhooks, for its leads."""
 
-from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
-from jaythread.accounts.pages import show_once
-from jaythread.errors import Refused
+from jaythread.answers import Said, then
 from jaythread.hooks import actions
 from jaythread.productions.policies import require
 
@@ -16,13 +14,12 @@ from jaythread.productions.policies import require
 def hooks(request: HttpRequest, production_id: int) -> HttpResponse:
     """Who is told what; names another address."""
     if request.method == "POST":
-        try:
+
+        def added() -> Said:
             hook, secret = actions.add(request.user, production_id, request.POST.get("address", ""), request.POST.getlist("event"))
-            messages.success(request, f"{hook} is told from now on. Its calls are signed with this secret, which is shown this once.")
-            show_once(request, secret)
-        except Refused as error:
-            messages.error(request, error.message)
-        return redirect("hooks", production_id)
+            return f"{hook} is told from now on. Its calls are signed with this secret, which is shown this once.", secret
+
+        return then(request, added, "hooks", production_id)
     rows = actions.of(request.user, production_id)
     member = require(request.user, production_id, "manage")
     return render(request, "hooks/hooks.html", {"membership": member, "rows": rows, "events": actions.EVENTS.items()})
@@ -31,5 +28,6 @@ def hooks(request: HttpRequest, production_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def take_away(request: HttpRequest, production_id: int, hook_id: int) -> HttpResponse:
-    messages.success(request, f"{actions.take_away(request.user, production_id, hook_id)} is told nothing any more.")
-    return redirect("hooks", production_id)
+    return then(
+        request, lambda: f"{actions.take_away(request.user, production_id, hook_id)} is told nothing any more.", "hooks", production_id
+    )

@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
+from jaythread.answers import then
 from jaythread.errors import Refused
 from jaythread.front_door import whole
 from jaythread.keeping import actions, space
@@ -59,9 +60,8 @@ def bring_back(request: HttpRequest, shot_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def rule(request: HttpRequest, production_id: int) -> HttpResponse:
-    try:
+    def kept() -> str:
         space.rule(request.user, production_id, request.POST.get("keep", ""), request.POST.get("warn_at", ""))
-        messages.success(request, "Kept. What it takes is added up anew now, and every night.")
-    except Refused as error:
-        messages.error(request, error.message)
-    return redirect("production", production_id)
+        return "Kept. What it takes is added up anew now, and every night."
+
+    return then(request, kept, "production", production_id)

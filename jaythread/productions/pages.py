@@ -1,7 +1,5 @@
 """Pages of productions."""
 
-from collections.abc import Callable
-
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.db.models import Count, Q
@@ -10,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.accounts import people
-from jaythread.accounts.pages import show_once
+from jaythread.answers import Said, then
 from jaythread.errors import Refused
 from jaythread.productions import actions, policies
 from jaythread.productions.models import Membership, Role
@@ -64,15 +62,6 @@ def production(request: HttpRequest, production_id: int) -> HttpResponse:
     )
 
 
-def _then(request: HttpRequest, back: str, to: tuple[int, ...], work: Callable[[], str]) -> HttpResponse:
-    """Do something, say what came of it, and go back to a page."""
-    try:
-        messages.success(request, work())
-    except Refused as error:
-        messages.error(request, error.message)
-    return redirect(back, *to)
-
-
 @login_required
 @require_POST
 def invite(request: HttpRequest, production_id: int) -> HttpResponse:
@@ -82,7 +71,7 @@ def invite(request: HttpRequest, production_id: int) -> HttpResponse:
         member = actions.invite(request.user, production_id, request.POST.get("account", ""), request.POST.get("role", ""))
         return f"{member.user} is now {member.role} here."
 
-    return _then(request, "production", (production_id,), asked)
+    return then(request, asked, "production", production_id)
 
 
 @login_required
@@ -91,14 +80,13 @@ def welcome(request: HttpRequest, production_id: int) -> HttpResponse:
     """Somebody new gets an account, and is a member."""
     said = request.POST
 
-    def made() -> str:
+    def made() -> Said:
         name, address, role = (said.get(field, "") for field in ("name", "address", "role"))
         member, link = actions.welcome(request.user, production_id, name, address, role)
         people.send_way_in(member.user, link, request.user, f", in {member.production}")
-        show_once(request, link)
-        return f"{member.user} is {member.role} here. Give them this link to set a password; it is good for a week, and once."
+        return f"{member.user} is {member.role} here. Give them this link to set a password; it is good for a week, and once.", link
 
-    return _then(request, "production", (production_id,), made)
+    return then(request, made, "production", production_id)
 
 
 @login_required
@@ -110,12 +98,8 @@ def leave(request: HttpRequest, production_id: int, account_id: int) -> HttpResp
         member = actions.leave(request.user, production_id, account_id)
         return f"{member.user} is no member of {member.production} any more. What they made stays."
 
-    return _then(
-        request,
-        "productions" if account_id == request.user.pk else "production",
-        () if account_id == request.user.pk else (production_id,),
-        gone,
-    )
+    own = account_id == request.user.pk
+    return then(request, gone, "productions") if own else then(request, gone, "production", production_id)
 
 
 @login_required
@@ -128,4 +112,4 @@ def archive(request: HttpRequest, production_id: int) -> HttpResponse:
         production = actions.archive(request.user, production_id, away)
         return f"{production} is archived: it is looked at and fetched, not changed." if away else f"{production} is back."
 
-    return _then(request, "productions", (), moved)
+    return then(request, moved, "productions")
