@@ -234,7 +234,7 @@ def movie(
 
 
 def _movie_frame(name: str, frame: NDArray[Any], wanted: Wanted, at: int) -> tuple[Measure, str]:
-    """What the matte of a frame (h, w, 4) measures, and what is wrong with it."""
+    """What the matte of a frame (h, w, 3 or 4) measures, and what is wrong with it."""
     plan = wanted.plan
     pixels = frame[: plan.size[1], : plan.size[0]]
     shown = pixels if "A" in plan.channels else pixels[:, :, :3]

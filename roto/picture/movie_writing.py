@@ -1,9 +1,12 @@
 """Movies of a package, written with PyAV: one stream, even rate, the same frames giving the same bytes."""
 
 import os
-from collections.abc import Iterable
+from collections import deque
+from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -77,23 +80,34 @@ def write_movie(
     beside = temporary_name(path)
     try:
         with av.open(str(beside), "w", format=how.container, options={"fflags": "+bitexact", **_muxing(how)}) as out:
-            stream: Any = None
-            for k, pixels in enumerate(frames):
-                if stream is None:
-                    stream = _stream(out, how, pixels, rate, pixel_aspect)
-                    if timecode:
-                        stream.metadata["timecode"] = timecode
-                frame = _frame(how, pixels, stream.pix_fmt)
+            pictures = iter(frames)
+            first = next(pictures, None)
+            if first is None:
+                raise BadPicture(f"{path.name} would hold no frame.")
+            stream = _stream(out, how, first, rate, pixel_aspect)
+            if timecode:
+                stream.metadata["timecode"] = timecode
+            for k, frame in enumerate(_ahead(how, stream.pix_fmt, chain([first], pictures))):
                 frame.pts, frame.time_base = k, 1 / rate
                 out.mux(stream.encode(frame))
-            if stream is None:
-                raise BadPicture(f"{path.name} would hold no frame.")
             out.mux(stream.encode(None))
         os.replace(beside, path)
     except (av.error.FFmpegError, OSError) as error:
         raise NotWritten(f"{path.name} cannot be written: {getattr(error, 'strerror', None) or error}") from error
     finally:
         beside.unlink(missing_ok=True)
+
+
+def _ahead(how: Codec, kind: str, pictures: Iterable[NDArray[Any]]) -> Iterator[av.VideoFrame]:
+    """Pictures as the encoder takes them, each made ready while it is at the one before."""
+    with ThreadPoolExecutor(1) as pool:
+        coming: deque[Future[av.VideoFrame]] = deque()
+        for pixels in pictures:
+            coming.append(pool.submit(_frame, how, pixels, kind))
+            if len(coming) > 1:
+                yield coming.popleft().result()
+        while coming:
+            yield coming.popleft().result()
 
 
 def _muxing(how: Codec) -> dict[str, str]:

@@ -237,7 +237,8 @@ def movie_header(path: Path) -> Found:
 
 
 def movie_frames(path: Path, found: Found) -> Iterator[NDArray[Any]]:
-    """All frames of a movie (h, w, 4) of uint8 or uint16, as deep as it is itself, in order, by another program where there is one.
+    """All frames of a movie, (h, w, 4) where it has alpha and else (h, w, 3), of uint8 or uint16, as deep as it is itself, in order, by
+    another program where there is one.
 
     Raises BadPicture where it breaks off.
     """
@@ -248,16 +249,18 @@ def movie_frames(path: Path, found: Found) -> Iterator[NDArray[Any]]:
         return
     decoder = ["-c:v", "libvpx-vp9"] if "vp9" in str(found.more.get("codec")) else []
     command = [program, "-v", "error", "-xerror", *decoder, "-i", str(path), "-f", "rawvideo"]
-    command += ["-pix_fmt", "rgba" if found.depth == "8" else "rgba64le", "-vsync", "passthrough", "-"]
+    count = 4 if "A" in found.channels else 3
+    named = {(8, 3): "rgb24", (8, 4): "rgba", (16, 3): "rgb48le", (16, 4): "rgba64le"}[int(found.depth), count]
+    command += ["-pix_fmt", named, "-vsync", "passthrough", "-"]
     kind = np.dtype(np.uint8 if found.depth == "8" else "<u2")
-    size = width * height * 4 * kind.itemsize
+    size = width * height * count * kind.itemsize
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
         assert process.stdout is not None and process.stderr is not None
         try:
             while data := process.stdout.read(size):
                 if len(data) < size:
                     raise BadPicture("it breaks off in the middle of a frame")
-                yield np.frombuffer(data, kind).reshape(height, width, 4)
+                yield np.frombuffer(data, kind).reshape(height, width, count)
             if process.wait(SECONDS) != 0:
                 said = process.stderr.read(2000).decode(errors="replace").strip().splitlines()
                 raise BadPicture(f"it cannot be read to its end ({said[-1] if said else 'no reason given'})")
@@ -281,6 +284,7 @@ def movie_from(path: Path, found: Found, begin: int = 0) -> Iterator[NDArray[Any
                     if begin and (frame.pts is None or frame.pts < first):
                         continue
                     pixels: NDArray[Any] = frame.reformat(format="rgba64le", threads=1).to_ndarray()
+                    pixels = pixels if "A" in found.channels else pixels[:, :, :3]
                     yield pixels if found.depth != "8" else (pixels >> 8).astype(np.uint8)
     except UNREADABLE as error:
         raise BadPicture(f"it cannot be read to its end ({error})") from error
