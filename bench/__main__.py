@@ -4,24 +4,12 @@ import argparse
 import secrets
 from pathlib import Path
 
-from gunicorn.app.base import BaseApplication
+from waitress import serve
 
 from bench.app import create
 
-
-class Bench(BaseApplication):  # type: ignore[misc]  # gunicorn has no types
-    """gunicorn, without a settings file: one process, some threads."""
-
-    def __init__(self, port: int, folder: Path, token: str) -> None:
-        self.port, self.made = port, create(folder / "packages", token)
-        super().__init__()
-
-    def load_config(self) -> None:
-        for name, value in {"bind": f"127.0.0.1:{self.port}", "threads": 4, "workers": 1, "loglevel": "warning", "timeout": 120}.items():
-            self.cfg.set(name, value)
-
-    def load(self) -> object:
-        return self.made
+LARGEST = 1 << 40
+"""bytes of a request"""
 
 
 def main() -> None:
@@ -34,7 +22,8 @@ def main() -> None:
     if not token.exists():
         token.touch(mode=0o600)
         token.write_text(secrets.token_urlsafe(24))
-    Bench(given.port, given.folder, token.read_text().strip()).run()
+    app = create(given.folder / "packages", token.read_text().strip())
+    serve(app, host="127.0.0.1", port=given.port, threads=4, max_request_body_size=LARGEST, ident=None, _quiet=True)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,6 @@ import subprocess
 import sys
 import time
 import uuid
-from pathlib import Path
 
 import numpy as np
 
@@ -48,9 +47,7 @@ def edit_to_picture() -> list[tuple[str, str, str]]:
     made = subprocess.run([python, "-c", MAKE_SHOT], env=env, check=True, capture_output=True, text=True).stdout.split()
     shot, matte = int(made[-2]), made[-1]
     port = subprocess.run([python, "ops/free_port.py"], check=True, capture_output=True, text=True).stdout.strip()
-    gunicorn = Path(python).with_name("gunicorn")
-    command = [str(gunicorn), "jaythread.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "8", "--log-level", "warning"]
-    server = subprocess.Popen(command, env=env)
+    server = subprocess.Popen([python, "-m", "jaythread", "--port", port], env=env)
     try:
         return measured(Browser(port), shot, matte)
     finally:

@@ -1,4 +1,4 @@
-"""The web application as gunicorn runs it."""
+"""The web application as a server runs it (see `__main__`)."""
 
 import gc
 import os
