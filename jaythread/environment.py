@@ -69,6 +69,8 @@ class Environment(BaseModel):
     """as cron has it; a sixth field counts seconds"""
     stalled_after: float = Field(30.0, gt=0)
     """without a heartbeat, after which a worker counts as dead"""
+    memory: int = Field(8192, ge=0)
+    """MB that a worker may have; 0: as much as there is. A worker at rest has a third of a gigabyte, one that renders 8K some"""
     log: Literal["DEBUG", "INFO", "WARNING", "ERROR"] = "WARNING"
 
 

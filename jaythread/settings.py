@@ -141,6 +141,7 @@ SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = ENV.site.startswith("https:")
 SECURE_HSTS_SECONDS = 365 * 24 * 3600 if SESSION_COOKIE_SECURE else 0
 CSRF_TRUSTED_ORIGINS = [ENV.site.rstrip("/")]
 METRICS = ENV.metrics
+MEMORY = ENV.memory
 ADMIN_AT = ENV.admin
 if ADMIN_AT:
     INSTALLED_APPS += ["django.contrib.admin", "jaythread.tables"]

@@ -4,6 +4,7 @@ Every step may be run again at any time: what is in place stays, what is not is 
 """
 
 import contextlib
+import logging
 import os
 import shutil
 import time
@@ -16,6 +17,7 @@ from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from jaythread import room
 from jaythread.delivery import looks, planning
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
@@ -33,6 +35,7 @@ from roto.package.make import Plan
 from roto.package.statistics import Measure, alpha_in, measure
 from roto.picture import reading_back
 
+log = logging.getLogger(__name__)
 CHUNK = 8
 """frames that one worker takes at a time, and the most that is lost when it is killed"""
 LOOK_EVERY = 0.3
@@ -84,6 +87,12 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
         hold(delivery, error.message)
     except RotoError as error:
         end(delivery, State.FAILED, [error.message])
+    except Exception as error:
+        if room.too_large(error):
+            hold(delivery, room.TOO_LARGE)
+        else:
+            log.exception("the delivery %s failed", delivery.pk)
+            hold(delivery, "Something went wrong on our side. What is made stays: go on, or tell whoever runs this.")
     if Delivery.objects.filter(pk=delivery.pk, state__in=[State.CANCELLED, State.FAILED]).exists():
         shutil.rmtree(delivery.folder, ignore_errors=True)  # another worker may have been at it when it was cleared away
 

@@ -10,6 +10,7 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 from pydantic import ValidationError
 
+from jaythread import room
 from jaythread.errors import NotThere, Refused
 from jaythread.jobs import near
 from jaythread.jobs.models import BUSY, Job, State
@@ -137,7 +138,10 @@ def carry_out(job_id: int, *, again: bool = True, by: dict[str, Any] | None = No
     except OSError as error:  # whose own words have the machine's paths in them
         why = error.strerror or "no more is known"
         _end(job, kind, State.FAILED, f"The files cannot be written or read: {why}. Make room or give the right to it, then try again.")
-    except Exception:
+    except Exception as error:
+        if room.too_large(error):
+            _end(job, kind, State.FAILED, room.TOO_LARGE)
+            return
         log.exception("the job %s of the kind %s failed", job_id, job.kind)
         _end(job, kind, State.FAILED, "Something went wrong on our side. Nothing you saved is lost; try again, or tell whoever runs this.")
         raise

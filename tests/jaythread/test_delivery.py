@@ -255,6 +255,19 @@ def test_what_a_person_can_mend_holds_a_delivery_up(shot, people, asked, monkeyp
     assert pixels.shape == (64, 96, 4) and pixels.dtype == np.uint16
 
 
+@pytest.mark.parametrize("step", ["make_stills", "plan_of"])
+def test_a_fault_of_ours_holds_it_up_with_what_is_made_and_it_goes_on(people, asked, monkeypatch, caplog, step):
+    with monkeypatch.context() as patch:
+        patch.setattr(making.make if step == "make_stills" else making, step, lambda *_: 1 / 0)
+        actions.deliver(asked.pk)
+    asked.refresh_from_db()
+    assert asked.state == "held up" and "Something went wrong on our side" in asked.message and "ZeroDivisionError" in caplog.text
+    actions.go_on(people["rafe"], asked.pk)
+    actions.deliver(asked.pk)
+    asked.refresh_from_db()
+    assert asked.state == "proved"
+
+
 def test_damage_while_writing_makes_it_fail_by_name(asked, monkeypatch):
     whole = make.write_still
 

@@ -9,7 +9,7 @@ import sys
 import pytest
 from django.conf import settings as now
 from django.contrib.auth import get_user_model
-from django.core.management import call_command
+from django.core.management import call_command, get_commands
 from django.test import Client
 
 from jaythread import environment
@@ -136,3 +136,16 @@ def test_figures_are_told_to_whoever_has_the_token(shot, people, settings):
     assert found["jay_database_up"].value == 1 and found["jay_workers"].value == 0 and found["jay_files_free_bytes"].value > 0
     assert 'jay_answers_total{page="health",status="200"}' in told.content.decode()
     assert 'jay_jobs{kind="plate.decode",state="done"} 1.0' in told.content.decode()
+
+
+def test_what_the_papers_of_the_house_name_is_there():
+    fields = set(environment.Environment.model_fields)
+    papers = [environment.BASE / "docs" / "keeper.md", *sorted((environment.BASE / "deploy").iterdir())]
+    named = {name for path in papers for name in re.findall(r"JAY_([A-Z_]+)\b", path.read_text())}
+    assert named and {name.lower() for name in named} <= fields
+    example = (environment.BASE / "deploy" / "jaythread.env").read_text()
+    said = dict(line.split("=", 1) for line in example.splitlines() if line and line[0] != "#")
+    assert environment.read(said).proxies == 1
+    units = "".join(path.read_text() for path in papers if path.suffix == ".service")
+    for command in set(re.findall(r"manage\.py (\w+)", units)):
+        assert command in get_commands(), command

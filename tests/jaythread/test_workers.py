@@ -22,14 +22,14 @@ COMMAND = [sys.executable, "manage.py", "worker", "--polling", "0.1"]
 @pytest.fixture
 def started(settings):
     """Starts workers that notice quickly when one of them is gone."""
-    env = {
+    env = lambda: {  # noqa: E731
         **os.environ, "JAY_DB": settings.DATABASES["default"]["NAME"], "JAY_FILES": str(settings.MEDIA_ROOT), "JAY_STALLED_AFTER": "2",
         "JAY_SWEEP_WHEN": "* * * * * */1", "JAY_HEARTBEAT": "0.5",
     }  # fmt: skip
     running = []
 
     def start():
-        running.append(subprocess.Popen(COMMAND, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
+        running.append(subprocess.Popen(COMMAND, env=env(), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
         return running[-1]
 
     yield start
@@ -85,3 +85,15 @@ def test_a_check_goes_back_to_the_worker_that_has_the_frames_in_memory(shot, peo
     until(lambda: not Job.objects.get(pk=job.pk).busy, 20.0)
     job.refresh_from_db()
     assert (job.state, job.worker == seen[0][0]) == ("done", False), "nobody waits for a worker that is gone"
+
+
+def test_work_that_wants_too_much_memory_ends_with_a_sentence_and_the_worker_goes_on(shot, people, started, monkeypatch):
+    monkeypatch.setenv("JAY_MEMORY", "600")
+    trace(shot, people["rafe"])
+    huge = actions.ask(people["rafe"], shot.pk, shot.mattes.get().pk, Recipe(size="own", width=16000, height=12000), "huge")
+    started()
+    state = lambda it: Delivery.objects.get(pk=it.pk).state  # noqa: E731
+    until(lambda: state(huge) == "held up")
+    assert "more memory" in Delivery.objects.get(pk=huge.pk).message
+    small = actions.ask(people["rafe"], shot.pk, shot.mattes.get().pk)
+    until(lambda: state(small) == "proved")
