@@ -5,34 +5,55 @@ import socket
 import subprocess
 import sys
 import time
+import uuid
+from concurrent.futures import ThreadPoolExecutor
 
+import cv2
+import numpy as np
 import pytest
 import requests
+from django.contrib.auth import get_user_model
+from django.contrib.auth.hashers import PBKDF2PasswordHasher
 
 from jaythread import environment
+from jaythread.desk.models import Edit, Shape
+
+from ..conftest import FIRST, trace
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SLOW = 200
 
 
 @pytest.fixture
-def served(settings, tmp_path):
-    """The address of a server in a process of its own."""
-    with socket.socket() as one:
-        one.bind(("127.0.0.1", 0))
-        port = one.getsockname()[1]
+def serve(settings, tmp_path):
+    """Starts a server in a process of its own; its port."""
     env = {**os.environ, "JAY_DB": settings.DATABASES["default"]["NAME"], "JAY_FILES": str(settings.MEDIA_ROOT), "JAY_RUN": str(tmp_path)}
-    server = subprocess.Popen([sys.executable, "-m", "jaythread", "--port", str(port)], env=env, cwd=environment.BASE)
-    end = time.monotonic() + 60
-    while time.monotonic() < end:
-        try:
-            requests.get(f"http://127.0.0.1:{port}/sign-in", timeout=10)
-            break
-        except requests.ConnectionError:
-            time.sleep(0.1)
-    yield port
-    server.terminate()
-    server.wait(10)
+    env["JAY_SECRET"] = "of-the-tests-alone"
+    servers = []
+
+    def start():
+        with socket.socket() as one:
+            one.bind(("127.0.0.1", 0))
+            port = one.getsockname()[1]
+        servers.append(subprocess.Popen([sys.executable, "-m", "jaythread", "--port", str(port)], env=env, cwd=environment.BASE))
+        end = time.monotonic() + 60
+        while time.monotonic() < end:
+            try:
+                requests.get(f"http://127.0.0.1:{port}/sign-in", timeout=10)
+                break
+            except requests.ConnectionError:
+                time.sleep(0.1)
+        return port
+
+    yield start
+    for server in servers:
+        server.terminate()
+        server.wait(10)
+
+
+@pytest.fixture
+def served(serve):
+    return serve()
 
 
 def test_two_hundred_slow_ones_hold_nobody_up(served):
@@ -59,3 +80,64 @@ def test_what_is_no_request_is_answered_and_closed(served):
             one.sendall(sent)
             assert one.recv(12).startswith((b"HTTP/1.0 4", b"HTTP/1.1 4"))
     assert requests.get(f"http://127.0.0.1:{served}/sign-in", timeout=5).status_code == 200
+
+
+class Page:
+    """Somebody at their desk, whose requests go to whichever process is named."""
+
+    def __init__(self, shot, port, who="rafe"):
+        self.shot, self.session = shot, requests.Session()
+        usual = PBKDF2PasswordHasher().encode("saltmarsh", "tests", 1000)  # tests hash otherwise, which servers do not know
+        get_user_model().objects.filter(username=who).update(password=usual)
+        form = self.session.get(f"http://127.0.0.1:{port}/sign-in", timeout=10).text
+        said = {
+            "username": who,
+            "password": "saltmarsh",
+            "csrfmiddlewaretoken": form.split('csrfmiddlewaretoken" value="')[1].split('"')[0],
+        }
+        assert self.post(port, "/sign-in", data=said).url.endswith("/")
+
+    def post(self, port, address, **more):
+        head = {"X-CSRFToken": self.session.cookies["csrftoken"], "Referer": f"http://127.0.0.1:{port}"}
+        return self.session.post(f"http://127.0.0.1:{port}{address}", headers=head, timeout=30, **more)
+
+    def edit(self, port, **command):
+        return self.post(port, f"/api/shots/{self.shot}/edits", json={"id": str(uuid.uuid4()), "command": command})
+
+    def covered(self, port, matte):
+        """The pixels of a frame that the matte covers, as its picture says."""
+        told = self.post(port, f"/api/shots/{self.shot}/mattes/{matte}/picture", json={"frame": FIRST})
+        grey = cv2.imdecode(np.frombuffer(told.content, np.uint8), cv2.IMREAD_UNCHANGED)
+        return float((grey if grey.ndim == 2 else grey[:, :, -1]).sum() / 255)
+
+
+def test_two_web_processes_are_one_house(shot, people, serve):
+    one, other = serve(), serve()
+    shape, matte = trace(shot, people["rafe"]), shot.mattes.get().pk
+    page = Page(shot.pk, one)
+    assert [page.covered(port, matte) for port in (one, other)] == [900.0, 900.0]
+    for k, port in enumerate((one, other, one, other, one)):  # each has in memory what it saw last
+        done = page.edit(port, do="place", shape=shape, frame=FIRST, move=(30, 0))
+        assert done.status_code == 200
+        elsewhere = other if port == one else one
+        wanted = max(0.0, min(96.0, 70.0 + 30 * k) - min(96.0, 40.0 + 30 * k)) * 30
+        assert page.covered(elsewhere, matte) == page.covered(port, matte) == pytest.approx(wanted, abs=0.5)
+    for port in (other, one):
+        assert page.post(port, f"/api/shots/{shot.pk}/undo", json={"id": str(uuid.uuid4())}).status_code == 200
+    sizes = {
+        port: page.session.get(f"http://127.0.0.1:{port}/api/shots/{shot.pk}/desk", timeout=30).json()["shapes"] for port in (one, other)
+    }
+    assert sizes[one] == sizes[other]
+    page.post(one, "/sign-out")
+    assert page.session.get(f"http://127.0.0.1:{other}/api/shots/{shot.pk}/desk", timeout=30).status_code == 401
+
+
+def test_the_same_edit_sent_to_both_is_done_once(shot, people, serve):
+    ports, shape = (serve(), serve()), trace(shot, people["rafe"])
+    page = Page(shot.pk, ports[0])
+    body = {"id": str(uuid.uuid4()), "command": {"do": "place", "shape": shape, "frame": FIRST, "move": (5, 0)}}
+    with ThreadPoolExecutor(8) as pool:
+        answers = list(pool.map(lambda k: page.post(ports[k % 2], f"/api/shots/{shot.pk}/edits", json=body).status_code, range(8)))
+    assert set(answers) == {200} and Edit.objects.filter(shot=shot, pk=body["id"]).count() == 1
+    (x, _), *_ = Shape.objects.get(pk=shape).to_core().outlines(np.array([FIRST]))[0][:, :2]
+    assert x == 15
