@@ -60,6 +60,25 @@ def test_axe_finds_nothing_serious_on_the_other_pages(artist, shot, people, surf
     assert {k: v for k, v in wrong.items() if v} == {}
 
 
+@pytest.mark.parametrize("surface", SURFACES)
+def test_axe_finds_nothing_serious_on_the_pages_of_leads_and_keepers(artist, shot, people, surface):
+    type(people["marta"]).objects.filter(username="marta").update(is_superuser=True)
+    wrong = {}
+    artist.go("/forgotten")
+    wrong["forgotten"] = found(artist)
+    artist.sign_in("marta")
+    if surface == "dusk":
+        artist.go("/")
+        artist.click("Dusk")
+        artist.until(lambda: artist.css("html").get_attribute("data-surface") == "dusk")
+    production = f"/productions/{shot.production_id}"
+    for path in ("/me", "/me/password", "/people", f"{production}/hooks", production):
+        artist.go(path)
+        artist.browser.execute_script("document.querySelectorAll('details').forEach((d) => (d.open = true))")
+        wrong[path] = found(artist)
+    assert {k: v for k, v in wrong.items() if v} == {}
+
+
 def test_the_focus_can_be_seen_on_plain_buttons(artist, shot):
     artist.sign_in("rafe")
     artist.open_desk(shot.pk)
