@@ -3,6 +3,7 @@
 Each writer has a temporary name of its own. Two workers may write the same file: one that was silent for long was taken for dead.
 """
 
+import errno
 import os
 import secrets
 from pathlib import Path
@@ -19,3 +20,28 @@ def temporary_name(path: Path) -> Path:
     ('a', True, '.png')
     """
     return path.with_name(f".{path.stem}.{os.getpid():x}-{secrets.token_hex(4)}.part{path.suffix}")
+
+
+def put_in_place(beside: Path, path: Path, size: int | None = None) -> Path:
+    """Give a file that was written its name. What it holds is on the disk before it has it, and is as long as it ought to be; returns
+    the path. OSError, with the file taken away, where it is not."""
+    try:
+        with beside.open("rb", buffering=0) as file:
+            os.fsync(file.fileno())  # also tells of a disk that was full, where writing did not
+            if size is not None and os.fstat(file.fileno()).st_size != size:
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return beside.replace(path)
+    except OSError:
+        beside.unlink(missing_ok=True)
+        raise
+
+
+def write_whole(path: Path, data: bytes) -> Path:
+    """Write a file, whole or not at all; returns its path. OSError where it cannot be."""
+    beside = temporary_name(path)
+    try:
+        beside.write_bytes(data)
+    except OSError:
+        beside.unlink(missing_ok=True)
+        raise
+    return put_in_place(beside, path, len(data))

@@ -26,7 +26,7 @@ from jaythread.errors import NotThere
 from jaythread.hooks import actions as hooks
 from jaythread.review import actions as review
 from jaythread.review import way
-from roto.atomic_write import LEFTOVERS, temporary_name
+from roto.atomic_write import LEFTOVERS, put_in_place, temporary_name
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
 from roto.exchange.editorial import Marker
 from roto.package import documents, make, manifest, proof, sheet
@@ -409,4 +409,4 @@ def pack(delivery: Delivery) -> Path:
                 with path.open("rb") as source, bag.open(info, "w", force_zip64=True) as into:
                     while data := source.read(1 << 20):
                         into.write(data)
-    return beside.replace(target)
+    return put_in_place(beside, target)

@@ -20,7 +20,7 @@ from django.core.files.storage import default_storage
 from django.db import connection
 from django.utils import timezone
 
-from roto.atomic_write import LEFTOVERS, temporary_name
+from roto.atomic_write import LEFTOVERS, put_in_place, temporary_name
 from roto.errors import RotoError
 
 FORMAT, VERSION = "jay thread backup", 1
@@ -111,7 +111,7 @@ def make(target: Path, told: Told = lambda said: None) -> dict[str, int]:
                 if count % 1000 == 0:
                     told(f"{count} files, {total / 1e9:.1f} GB.")
             _put(bag, SUMS, json.dumps(sums).encode())
-        os.replace(beside, target)
+        put_in_place(beside, target)
     finally:
         for left in (beside, dump):
             left.unlink(missing_ok=True)

@@ -1,5 +1,6 @@
 """Uploaded files in a folder of their own, until somebody takes them from there."""
 
+import os
 import shutil
 import uuid
 from collections.abc import Iterable, Iterator
@@ -32,6 +33,8 @@ def staged(files: Iterable["UploadedFile[Any]"]) -> Iterator[tuple[Path, list[st
             with (folder / clean).open("wb") as target:
                 for chunk in upload.chunks(1 << 20):
                     target.write(chunk)
+                target.flush()
+                os.fsync(target.fileno())  # nobody else has it: it is on the disk before it is said to be taken
             names.append(clean)
         yield folder, names
     finally:

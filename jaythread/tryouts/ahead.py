@@ -1,7 +1,6 @@
 """Pictures of a tryout made ahead for playing, as a job: a small size of all frames first, then the size of the screen."""
 
 import shutil
-import uuid
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import islice
@@ -18,6 +17,7 @@ from jaythread.jobs.registry import Kind, Prepared, register
 from jaythread.productions.models import Shot
 from jaythread.tryouts.naming import names_of
 from jaythread.tryouts.pictures import prepared
+from roto.atomic_write import write_whole
 from roto.picture.stills import encode_picture
 from roto.tryout import compose, document
 from roto.tryout.compose import Sources
@@ -113,9 +113,7 @@ def _compose(tryout: document.Tryout, sources: Sources, frame: int, path: Path, 
     if path.exists():
         return
     data = encode_picture(compose.shown(compose.compose(tryout, sources, frame, width)), ".jpg")
-    aside = path.with_suffix(f".{uuid.uuid4().hex[:8]}")
-    aside.write_bytes(data)
-    aside.replace(path)
+    write_whole(path, data)
 
 
 def _clear(shot: Shot, row: Tryout, names: set[str]) -> None:

@@ -1,5 +1,6 @@
 """Graphics of a production: taken in, and read for composing."""
 
+import os
 import shutil
 import threading
 import uuid
@@ -36,6 +37,8 @@ def take_in(user: User, shot_id: int, said: str, parts: Iterable[bytes]) -> Grap
         with it.path.open("wb") as into:
             for part in parts:
                 into.write(part)
+            into.flush()
+            os.fsync(into.fileno())  # nobody else has it: it is on the disk before it is said to be taken
         it.width, it.height = graphics.check(it.path)
         graphics.read(it.path)
         with transaction.atomic():

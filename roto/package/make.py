@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.atomic_write import temporary_name
+from roto.atomic_write import put_in_place, temporary_name
 from roto.errors import BadPackage, BadRecipe
 from roto.matte.matting.fringe import Fringes
 from roto.matte.render import Rendered, render_each, samples_wanted
@@ -242,7 +242,7 @@ def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
             os.link(source, beside)
         except OSError:
             shutil.copyfile(source, beside)
-        os.replace(beside, target)
+        put_in_place(beside, target, source.stat().st_size)
         beside.unlink(missing_ok=True)  # a rename onto a link to the same file leaves both
     return True
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from roto.atomic_write import temporary_name
+from roto.atomic_write import write_whole
 from roto.errors import BadPackage
 from roto.exchange.document import in_lines
 from roto.matte.stack import sentence
@@ -124,9 +124,7 @@ def write(folder: Path, data: dict[str, Any], name: str = MANIFEST) -> Path:
 def write_text(path: Path, text: str) -> Path:
     """Write a text file, whole or not at all; returns its path."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    beside = temporary_name(path)
-    beside.write_text(text)
-    return beside.replace(path)
+    return write_whole(path, text.encode())
 
 
 def load(folder: Path) -> dict[str, Any]:

@@ -61,7 +61,7 @@ def write_sheet(path: Path, pictures: Sequence[tuple[str, NDArray[np.uint8], boo
             sheet[y - 4 : y + picture.shape[0] + 4, x - 4 : x + picture.shape[1] + 4] = OCHRE
         sheet[y : y + picture.shape[0], x : x + picture.shape[1]] = picture
         cv2.putText(sheet, label, (x, y + tall + 20), cv2.FONT_HERSHEY_SIMPLEX, 0.5, OCHRE if odd else INK, 1, cv2.LINE_AA)
-    stills.write_picture(path, sheet, level=6)
+    stills.write_picture(path, sheet)
 
 
 def summary(plan: Plan, data: dict[str, Any], receipt: dict[str, Any]) -> str:

@@ -1,6 +1,5 @@
 """Movies of a package, written with PyAV: one stream, even rate, the same frames giving the same bytes."""
 
-import os
 from collections import deque
 from collections.abc import Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -15,7 +14,7 @@ import numpy as np
 from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
 from numpy.typing import NDArray
 
-from roto.atomic_write import temporary_name
+from roto.atomic_write import put_in_place, temporary_name
 from roto.errors import BadPicture, NotWritten
 
 THREADS = 2
@@ -91,7 +90,7 @@ def write_movie(
                 frame.pts, frame.time_base = k, 1 / rate
                 out.mux(stream.encode(frame))
             out.mux(stream.encode(None))
-        os.replace(beside, path)
+        put_in_place(beside, path)
     except (av.error.FFmpegError, OSError) as error:
         raise NotWritten(f"{path.name} cannot be written: {getattr(error, 'strerror', None) or error}") from error
     finally:

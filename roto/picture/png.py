@@ -6,6 +6,7 @@ quickly; without it, soft mattes are twice as large. A full-HD picture with grai
 """
 
 import struct
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -52,8 +53,10 @@ def _chunk(name: bytes, data: bytes) -> bytes:
     return struct.pack(">I", len(data)) + name + data + struct.pack(">I", isal_zlib.crc32(data, isal_zlib.crc32(name)))
 
 
-def encode(pixels: NDArray[Any], packed: bool = True) -> bytes:
+def encode(pixels: NDArray[Any], packed: bool = True, pixel_aspect: float = 1.0) -> bytes:
     """A picture (h, w) or (h, w, 1 to 4 channels) of uint8 or uint16 as the bytes of a PNG; an alpha is straight, as PNG has it.
+
+    pixel_aspect: width of a pixel to its height.
 
     packed: False leaves the bytes as they are, for files that are read again at once: a full-HD picture with grain took 12 ms instead of
     54 in one run, and reading it 8 instead of 40.
@@ -70,4 +73,6 @@ def encode(pixels: NDArray[Any], packed: bool = True) -> bytes:
         rows[:, 1:] = flat.astype(flat.dtype.newbyteorder(">"), copy=False).view(np.uint8)
     head = struct.pack(">IIBBBBB", width, height, 8 * wide, KINDS[count], 0, 0, 0)
     data = isal_zlib.compress(rows, LEVEL) if packed else zlib_ng.compress(rows, 0)
-    return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", head) + _chunk(b"IDAT", data) + _chunk(b"IEND", b"")
+    ratio = Fraction(pixel_aspect).limit_denominator(1000)
+    aspect = b"" if ratio == 1 else _chunk(b"pHYs", struct.pack(">IIB", ratio.denominator, ratio.numerator, 0))
+    return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", head) + aspect + _chunk(b"IDAT", data) + _chunk(b"IEND", b"")

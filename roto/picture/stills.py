@@ -4,7 +4,6 @@ Mattes are written as one channel; those that are black and white but for their 
 the level and filter that `benchmarks/` found fastest among small files.
 """
 
-import os
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +12,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from roto.atomic_write import temporary_name
+from roto.atomic_write import put_in_place, temporary_name, write_whole
 from roto.errors import BadPicture, NotWritten
 from roto.jit import kernel
 from roto.picture import png
@@ -118,12 +117,10 @@ def write_grey(path: Path, pixels: Pixels, rate: tuple[int, int] | None = None, 
     write(path, spec, pixels)
 
 
-def write_picture(path: Path, pixels: Pixels, level: int = 1) -> None:
-    """Write a picture (h, w, 3) of uint8 or uint16 as PNG, or uint8 as JPEG, by the name's ending."""
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], str(pixels.dtype))
-    spec.attribute("png:compressionLevel", level)
-    spec.attribute("compression", "jpeg:88")
-    write(path, spec, pixels)
+def write_picture(path: Path, pixels: Pixels) -> None:
+    """Write a picture (h, w, 3) of uint8 or uint16 as PNG, or uint8 as JPEG, by the name's ending. Not by OpenImageIO, which says nothing
+    of a PNG that the disk had no room for."""
+    write_bytes(path, png.encode(pixels) if path.suffix == ".png" else encode_picture(pixels, path.suffix))
 
 
 def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
@@ -137,17 +134,17 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
     if not target.close() or not done:
         beside.unlink(missing_ok=True)
         raise NotWritten(f"{path.name} cannot be written: {reason or _reason()}")
-    os.replace(beside, path)
+    try:
+        put_in_place(beside, path)
+    except OSError as error:
+        raise NotWritten(f"{path.name} cannot be written: {error.strerror}") from error
 
 
 def write_bytes(path: Path, data: bytes) -> None:
     """Bytes that are encoded already, written the same way."""
-    beside = temporary_name(path)
     try:
-        beside.write_bytes(data)
-        os.replace(beside, path)
+        write_whole(path, data)
     except OSError as error:
-        beside.unlink(missing_ok=True)
         raise NotWritten(f"{path.name} cannot be written: {error.strerror}") from error
 
 

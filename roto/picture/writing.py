@@ -1,14 +1,19 @@
-"""Stills of a package, written with OpenImageIO; PNG of square pixels with ISA-L (`roto/picture/png.py`), which is quicker."""
+"""Stills of a package: OpenEXR and TIFF written with OpenImageIO; PNG with ISA-L (`roto/picture/png.py`), which is quicker, and JPEG with
+OpenCV, since OpenImageIO does not tell when the disk had no room for one of these."""
 
+import struct
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import cv2
+import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
+from roto.errors import BadPicture
 from roto.picture import png, stills
 
 FIXED_DATE = "2000:01:01 00:00:00"
@@ -44,8 +49,11 @@ def write_still(path: Path, pixels: NDArray[Any], depth: str, header: Header) ->
     The file appears whole or not at all, and equal pixels give equal bytes. Raises BadPicture with the reason.
     """
     ending = path.suffix
-    if ending == ".png" and header.pixel_aspect == 1.0:
-        stills.write_bytes(path, png.encode(pixels, packed=header.compression != "none"))
+    if ending == ".png":
+        stills.write_bytes(path, png.encode(pixels, packed=header.compression != "none", pixel_aspect=header.pixel_aspect))
+        return
+    if ending == ".jpg":
+        stills.write_bytes(path, _jpeg(pixels, header))
         return
     count = 1 if pixels.ndim == 2 else pixels.shape[2]
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], count, {"8": "uint8", "16": "uint16"}.get(depth, depth))
@@ -78,17 +86,20 @@ def _tiff(spec: oiio.ImageSpec, header: Header) -> None:
     spec.attribute("Software", "")
 
 
-def _png(spec: oiio.ImageSpec, header: Header) -> None:
-    spec.attribute("png:compressionLevel", stills.PNG_LEVEL)
-    spec.attribute("png:filter", stills.PNG_NO_FILTER if spec.nchannels == 1 else 8 | 16)
-    if header.premultiplied:
-        spec.attribute("oiio:UnassociatedAlpha", 1)  # or the writer would divide by alpha
+def _jpeg(pixels: NDArray[Any], header: Header) -> bytes:
+    """The bytes of a JPEG, by OpenCV: where the disk is full, the library that OpenImageIO writes them by ends the whole process."""
+    flipped = pixels if pixels.ndim == 2 else np.ascontiguousarray(pixels[:, :, ::-1])
+    options = [cv2.IMWRITE_JPEG_QUALITY, 95, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
+    ok, data = cv2.imencode(".jpg", flipped, options)
+    if not ok:
+        raise BadPicture("The picture cannot be encoded.")
+    made = bytearray(data)
+    at = made.find(b"JFIF\0")  # then two bytes of its version, the unit, and how many pixels of it there are across and down
+    if at > 0 and header.pixel_aspect != 1.0:
+        ratio = Fraction(header.pixel_aspect).limit_denominator(1000)
+        struct.pack_into(">BHH", made, at + 7, 0, ratio.denominator, ratio.numerator)
+    return bytes(made)
 
 
-def _jpeg(spec: oiio.ImageSpec, header: Header) -> None:
-    spec.attribute("compression", "jpeg:95")
-    spec.attribute("jpeg:subsampling", "4:4:4")
-
-
-ATTRIBUTES: dict[str, Callable[[oiio.ImageSpec, Header], None]] = {".exr": _exr, ".tif": _tiff, ".png": _png, ".jpg": _jpeg}
+ATTRIBUTES: dict[str, Callable[[oiio.ImageSpec, Header], None]] = {".exr": _exr, ".tif": _tiff}
 """by ending, what only that format knows"""

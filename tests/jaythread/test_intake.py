@@ -370,11 +370,11 @@ def whole(path: Path) -> bytes:
 def test_where_there_is_no_room_what_was_given_stays_and_is_tried_again(people, production, tmp_path, monkeypatch):
     own, written = stills.write_picture, []
 
-    def full(path, pixels, level=1):
+    def full(path, pixels):
         written.append(path.name)
         if len(written) == 3:
             raise NotWritten(f"{path.name} cannot be written: No space left on device")
-        own(path, pixels, level)
+        own(path, pixels)
 
     paths = write_stills(tmp_path / "in", 1, 6)
     given = [whole(path) for path in paths]

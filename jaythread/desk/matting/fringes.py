@@ -1,6 +1,5 @@
 """Fringes at the desk: solved from the shot's plate, kept in files, made for all frames as a task."""
 
-import os
 import uuid
 from collections.abc import Sequence
 from datetime import timedelta
@@ -27,6 +26,7 @@ from jaythread.plates import frames
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
+from roto.atomic_write import write_whole
 from roto.matte.matting import fringe
 from roto.matte.matting.from_files import FromFiles
 from roto.matte.modes import BRING, FOUND, SOLVE, TEACH
@@ -73,9 +73,7 @@ class Files:
                 default_storage.save(name, ContentFile(data))
             return
         target.parent.mkdir(parents=True, exist_ok=True)
-        aside = target.with_suffix(f".{os.getpid()}-{uuid.uuid4().hex[:8]}")
-        aside.write_bytes(data)
-        aside.replace(target)
+        write_whole(target, data)
 
 
 def _memory(shot_id: int) -> fringe.InMemory:

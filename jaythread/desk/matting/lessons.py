@@ -1,6 +1,5 @@
 """What taught lines keep beside a shot: finished frames as they were, and what they taught."""
 
-import os
 import time
 import uuid
 from contextlib import suppress
@@ -11,6 +10,7 @@ import numpy as np
 from django.core.files.storage import default_storage
 from numpy.typing import NDArray
 
+from roto.atomic_write import write_whole
 from roto.matte.teaching import model as core
 from roto.matte.teaching import trees
 from roto.matte.teaching.model import Model
@@ -131,6 +131,4 @@ class Unseen:
 
 def _written(target: Path, data: bytes) -> None:
     target.parent.mkdir(parents=True, exist_ok=True)
-    aside = target.with_suffix(f".{os.getpid()}-{uuid.uuid4().hex[:8]}")
-    aside.write_bytes(data)
-    aside.replace(target)
+    write_whole(target, data)
