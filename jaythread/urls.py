@@ -28,6 +28,7 @@ from jaythread.jobs.api import router as jobs_router
 from jaythread.keeping import pages as keeping
 from jaythread.metrics import metrics
 from jaythread.plates import pages as plates
+from jaythread.plates import pieces
 from jaythread.productions import pages as productions
 from jaythread.productions.api import router as productions_router
 from jaythread.receiving import pages as receiving
@@ -113,6 +114,8 @@ urlpatterns = [
     path("productions/<int:production_id>/hooks/<int:hook_id>/take-away", hooks.take_away, name="take-away-hook"),
     path("productions/<int:production_id>/archive", productions.archive, name="archive-production"),
     path("productions/<int:production_id>/bring-in", plates.bring_in, name="bring-in"),
+    path("uploads", pieces.begin, name="uploads"),
+    path("uploads/<uuid:upload_id>", pieces.upload, name="upload"),
     path("plates/<int:plate_id>", plates.plate, name="plate"),
     path("plates/<int:plate_id>/cancel", plates.cancel, name="cancel-plate"),
     path("plates/<int:plate_id>/keep-shown", plates.cancel_showing, name="cancel-showing"),

@@ -14,7 +14,8 @@ HEAD = re.compile(r"^\*\*(.+?)\*\*[.:,]?")
 SHOWN = {
     "a-shot": "bring-in", "the-desk": "desk-matte", "trace": "desk-trace", "place": "desk-place",
     "keys-make-themselves": "desk-keys-at-once",
-    "soften": "desk-soften", "hair-and-fuzz": "desk-taught", "taught-lines": "desk-taught", "carry": "desk-carry", "check": "desk-check", "looking": "desk-matte",
+    "soften": "desk-soften", "hair-and-fuzz": "desk-taught", "taught-lines": "desk-taught", "carry": "desk-carry", "check": "desk-check",
+    "looking": "desk-matte",
     "deliver": "deliver", "tryouts": "tryout", "the-check-sheet": "check-sheet", "compare": "compare",
     "the-board": "board", "looking-at-what-waits": "looking", "hand-over": "bench", "the-picture": "plate",
 }  # fmt: skip

@@ -17,7 +17,7 @@ from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, register
 from jaythread.plates import intake, policies
 from jaythread.plates.incoming import staged
-from jaythread.plates.models import DECODE, Plate, State
+from jaythread.plates.models import DECODE, Plate, State, Upload
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, require, shot_for
 from roto.errors import NotWritten
@@ -31,7 +31,13 @@ PROXY_WIDTH = 1280
 
 
 def bring_in(
-    user: User, production_id: int, name: str, files: Iterable["UploadedFile[Any]"], *, shot_id: int | None = None, holds: bool = False
+    user: User,
+    production_id: int,
+    name: str,
+    files: Iterable["UploadedFile[Any] | Upload"],
+    *,
+    shot_id: int | None = None,
+    holds: bool = False,
 ) -> Shot:
     """A new shot from uploaded files: looked at first, stored only when it can become a plate, decoded by a task.
 
@@ -48,7 +54,7 @@ def bring_in_folder(user: User, production_id: int, name: str, folder: Path, nam
     """As `bring_in`, from files that already lie in a folder of their own; they are moved away from there."""
     place = require(user, production_id, "bring in")
     found = intake.look(folder, names)
-    name = shot_name(name.strip() or PurePosixPath(found.source).stem)
+    name = shot_name(name.strip() or _called(found))
     with transaction.atomic():
         if place.production.shots.filter(name__iexact=name).exists():
             raise Refused(f"There is a shot called '{name}' here already. Choose another name.")
@@ -58,6 +64,12 @@ def bring_in_folder(user: User, production_id: int, name: str, folder: Path, nam
         )  # fmt: skip
         _store(user, shot, found, folder, version=1, holds=holds)
     return shot
+
+
+def _called(found: intake.Found) -> str:
+    """What a shot is called that was given no name: as its movie, or as its stills are without their numbers."""
+    stem = PurePosixPath(found.names[min(found.names)] if found.names else found.source).stem
+    return stem if found.is_movie else stem.rstrip("0123456789").rstrip("._- ") or stem
 
 
 def _store(user: User, shot: Shot, found: intake.Found, folder: Path, **more: Any) -> None:

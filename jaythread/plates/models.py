@@ -1,8 +1,10 @@
 """Plates: where a shot's picture came from and how far its decoding is."""
 
+import uuid
 from functools import cached_property
 from pathlib import Path
 
+from django.conf import settings
 from django.core.files.storage import default_storage
 from django.db import models
 
@@ -142,3 +144,25 @@ class Plate(models.Model):
 
     def proxy(self, frame: int) -> Path:
         return self.folder / "proxy" / f"{self._number(frame)}.jpg"
+
+
+class Upload(models.Model):
+    """A file that comes in pieces, and goes on where it broke off. length: bytes of the whole; how many are there is what its file has."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="uploads")
+    name = models.CharField(max_length=200)
+    length = models.PositiveBigIntegerField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def path(self) -> Path:
+        return Path(default_storage.path(f"incoming/pieces/{self.pk}"))
+
+    @property
+    def offset(self) -> int:
+        """Bytes that are there."""
+        return self.path.stat().st_size if self.path.exists() else 0

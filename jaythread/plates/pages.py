@@ -1,14 +1,17 @@
 """Bringing plates in, and their pictures."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.core.files.uploadedfile import UploadedFile
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.errors import NotThere, Refused
-from jaythread.plates import actions, showing
-from jaythread.plates.models import Space, State
+from jaythread.plates import actions, showing, uploads
+from jaythread.plates.models import Space, State, Upload
 from jaythread.plates.policies import plate_for
 from jaythread.productions.policies import require, shot_for
 from roto.errors import BadUpload
@@ -17,12 +20,18 @@ from roto.picture import display, stills
 FOR_GOOD = "private, max-age=31536000, immutable"
 
 
+def _files(request: HttpRequest, *fields: str) -> list["UploadedFile[Any] | Upload"]:
+    """Files of these fields of a form, and those that have come in pieces already."""
+    files: list[UploadedFile[Any] | Upload] = [file for field in fields for file in request.FILES.getlist(field)]
+    return files + uploads.whole(request.user, request.POST.getlist("upload"))
+
+
 @login_required
 def bring_in(request: HttpRequest, production_id: int) -> HttpResponse:
     place = require(request.user, production_id, "bring in")
     if request.method == "POST":
         try:
-            files = [*request.FILES.getlist("files"), *request.FILES.getlist("folder")]
+            files = _files(request, "files", "folder")
             holds = request.POST.get("missing") == "hold"
             shot = actions.bring_in(request.user, production_id, request.POST.get("name", ""), files, holds=holds)
             return redirect("desk", shot.pk)
@@ -93,7 +102,8 @@ def newer(request: HttpRequest, shot_id: int) -> HttpResponse:
     """A newer picture in the place of a shot's plate."""
     shot = shot_for(request.user, shot_id, "bring in")
     try:
-        actions.bring_in(request.user, shot.production_id, "", request.FILES.getlist("files"), shot_id=shot_id)
+        files = _files(request, "files")
+        actions.bring_in(request.user, shot.production_id, "", files, shot_id=shot_id)
         return redirect("production", shot.production_id)
     except (BadUpload, Refused) as error:
         messages.error(request, f"Not taken: {error.message}")

@@ -31,29 +31,51 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("sending", () => ({
     busy: false,
+    trouble: "",
     words: "",
     bar: "width: 0%",
-    send(event) {
+    async send(event) {
       event.preventDefault();
-      const request = new XMLHttpRequest();
+      if (this.busy) return;
+      const form = event.target, { from = String(32 << 20), piece, who } = form.dataset;
+      const fields = new FormData(form), files = [...form.querySelectorAll("input[type=file]")].flatMap((input) => [...input.files]);
       this.busy = true;
-      request.upload.addEventListener("progress", (e) => {
-        const percent = Math.round((100 * e.loaded) / e.total);
-        this.bar = `width: ${percent}%`;
-        this.words = percent < 100 ? `Sending ${percent} %` : "Looking at what was sent";
-      });
+      this.trouble = "";
+      if (files.reduce((sum, file) => sum + file.size, 0) < Number(from)) return this.post(fields);
+      const { sendInPieces, forget } = await import(form.dataset.pieces);
+      for (const input of form.querySelectorAll("input[type=file]")) fields.delete(input.name);
+      try {
+        const told = (done, all) => (done === null ? (this.words = "The connection is gone; it goes on by itself") : this.tell(done, all));
+        for (const id of await sendInPieces(files, { who, told, ...(piece ? { piece: Number(piece) } : {}) })) fields.append("upload", id);
+        this.post(fields, () => forget(files, who));
+      } catch (error) {
+        this.busy = false;
+        this.trouble = error.constructor.name === "Refused" ? error.message : "The connection stays gone. What was sent is kept for a week: press the button again to go on.";
+      }
+    },
+    tell(done, all) {
+      const percent = Math.floor((100 * done) / all);
+      this.bar = `width: ${percent}%`;
+      this.words = percent < 100 ? `Sending ${percent} %` : "Looking at what was sent";
+    },
+    post(fields, taken = () => {}) {
+      const request = new XMLHttpRequest();
+      request.upload.addEventListener("progress", (e) => this.tell(e.loaded, e.total));
       request.addEventListener("load", () => {
-        if (request.responseURL !== location.href) return location.assign(request.responseURL);
+        if (request.responseURL !== location.href) {
+          taken();
+          return location.assign(request.responseURL);
+        }
         document.open();
         document.write(request.responseText);
         document.close();
       });
       request.addEventListener("error", () => {
         this.busy = false;
-        alert("The connection was lost while sending. Nothing was taken; try again.");
+        this.trouble = "The connection was lost while sending. Nothing was taken; try again.";
       });
       request.open("POST", location.href);
-      request.send(new FormData(event.target));
+      request.send(fields);
     },
   }));
 

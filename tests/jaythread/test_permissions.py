@@ -73,6 +73,8 @@ ROWS = {
     "production": ("GET", "/productions/{production}", None, (IN, 404, 200, 200, 200)),
     "invite": ("POST", "/productions/{production}/invite", {"account": "otto", "role": "artist"}, (IN, 404, 403, 403, 302)),
     "bring-in": ("GET", "/productions/{production}/bring-in", None, (IN, 404, 403, 200, 200)),
+    "uploads": ("POST", "/uploads", {}, (IN, 412, 412, 412, 412)),
+    "upload": ("GET", "/uploads/{new}", None, (IN, 405, 405, 405, 405)),
     "plate": ("POST", "/plates/{plate}", {"space": "linear"}, (IN, 404, 403, 302, 302)),
     "hold-gaps": ("POST", "/plates/{plate}/hold-gaps", {"holds": ""}, (IN, 404, 403, 302, 302)),
     "newer-plate": ("POST", "/shots/{shot}/newer-plate", {}, (IN, 404, 403, 302, 302)),
