@@ -104,7 +104,7 @@ def test_every_answer_of_the_api_has_a_schema_but_for_files_and_pictures():
         for said in methods.values():
             if not any("content" in reply for code, reply in said["responses"].items() if code.startswith("2")):
                 bare.add(path.rpartition("/")[2])
-    assert bare == {"document", "svg", "table", "picture", "outlines", "{frame}", "{way}", "side", "difference", "pasted"}
+    assert bare == {"document", "svg", "table", "picture", "outlines", "{frame}", "{way}", "side", "difference", "pasted", "package"}
 
 
 def test_an_answer_and_its_log_lines_bear_the_same_id(door, shot, caplog, monkeypatch):
