@@ -6,12 +6,13 @@ import uuid
 
 import pytest
 from django.test import Client
+from django.utils import timezone
 
 from jaythread import environment, logs
 from jaythread.desk.document import core_cache
 from jaythread.desk.view import news
 from jaythread.productions import policies
-from jaythread.productions.models import Membership
+from jaythread.productions.models import Membership, Production
 from ops import api_document
 from roto.exchange import document
 
@@ -156,10 +157,14 @@ ROLES = {
     "hand in": TRACERS,
     "approve": {"lead"},
     "accept": {"receiver", "lead"},
+    "archive": {"lead"},
 }
 
 
 @pytest.mark.parametrize("what", ROLES)
 def test_what_each_role_includes(what):
-    assert {role for role in ("receiver", "artist", "lead") if policies.may(Membership(role=role), what)} == ROLES[what]
-    assert set(policies.MAY) == set(ROLES)
+    def who(place):
+        return {role for role in ("receiver", "artist", "lead") if policies.may(Membership(role=role, production=place), what)}
+
+    assert who(Production()) == ROLES[what] and set(policies.MAY) == set(ROLES)
+    assert who(Production(archived=timezone.now())) == (ROLES[what] if what in ("look", "fetch", "archive") else set())
