@@ -80,7 +80,7 @@ def test_what_is_brought_back_is_what_was_and_its_packages_are_proved(house, els
     assert not [p for p in target.parent.iterdir() if p != target], "nothing is left lying about"
 
 
-@pytest.mark.parametrize("harm", ["cut short", "a byte in a picture", "no backup"])
+@pytest.mark.parametrize("harm", ["cut short", "a byte in a picture", "no backup", "a file from elsewhere", "a way out"])
 def test_a_damaged_backup_is_told_before_anything_is_touched(house, elsewhere, tmp_path, harm):
     target = tmp_path / "night.tar"
     backup.make(target)
@@ -89,6 +89,10 @@ def test_a_damaged_backup_is_told_before_anything_is_touched(house, elsewhere, t
         data = data[: len(data) * 2 // 3]
     elif harm == "no backup":
         data = bytearray(b"hello" * 1000)
+    elif harm in ("a file from elsewhere", "a way out"):
+        with tarfile.open(target, "a") as bag:
+            bag.add(__file__, "files/more.py" if harm == "a file from elsewhere" else "files/../../out.py")
+        data = target.read_bytes()
     else:
         with tarfile.open(target) as bag:
             it = next(one for one in bag if one.name.endswith(".png"))
@@ -97,7 +101,7 @@ def test_a_damaged_backup_is_told_before_anything_is_touched(house, elsewhere, t
     done = elsewhere("restore", str(target))
     assert done.returncode == 1 and "is no whole backup" in done.stderr
     assert elsewhere("restore", str(target)).stderr == done.stderr, "the house is empty still"
-    assert not (tmp_path / "new" / "files").exists()
+    assert not (tmp_path / "new" / "files").exists() and not list(tmp_path.rglob("out.py"))
 
 
 def test_a_backup_is_made_where_nothing_is_and_files_that_go_meanwhile_are_no_harm(house, tmp_path, monkeypatch):
