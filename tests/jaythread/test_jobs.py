@@ -1,5 +1,6 @@
 """Long work: one runner for every kind. A kind made for these tests shows what all of them get."""
 
+import re
 import time
 from dataclasses import replace
 from datetime import timedelta
@@ -9,9 +10,11 @@ from asgiref.sync import async_to_sync
 from django.db import IntegrityError, connection
 from django.test import Client
 from django.utils import timezone
+from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 from pydantic import BaseModel, Field
 
+from jaythread.environment import BASE
 from jaythread.errors import NotAllowed, NotThere, Refused
 from jaythread.jobs import actions, near, progress, tasks
 from jaythread.jobs.models import Job, State
@@ -333,3 +336,9 @@ def test_what_stalled_in_a_workers_own_queue_is_taken_up_by_others(people, shot,
     rows = ProcrastinateJob.objects.filter(args__job_id=again.pk, queue_name="jobs", status="todo", attempts=1)
     assert rows.count() == 1, "it stands where all look, as a further try"
     assert not ProcrastinateJob.objects.filter(queue_name__startswith="near.", args__job_id=again.pk).exists()
+
+
+def test_whatever_is_queued_by_name_is_a_task():
+    sources = "".join(path.read_text() for path in (BASE / "jaythread").rglob("*.py"))
+    named = set(re.findall(r'configure_task\(\s*"([\w.]+)"', sources)) | set(re.findall(r'\bqueue\("([\w.]+)"', sources))
+    assert len(named) >= 8 and named <= set(app.tasks)
