@@ -45,7 +45,7 @@ document.addEventListener("alpine:init", () => {
       const { sendInPieces, forget } = await import(form.dataset.pieces);
       for (const input of form.querySelectorAll("input[type=file]")) fields.delete(input.name);
       try {
-        const told = (done, all) => (done === null ? (this.words = "The connection is gone; it goes on by itself") : this.tell(done, all));
+        const told = (done, all) => (done === null ? (this.words = "The connection is gone. Sending goes on by itself when it is back.") : this.tell(done, all));
         for (const id of await sendInPieces(files, { who, told, ...(piece ? { piece: Number(piece) } : {}) })) fields.append("upload", id);
         this.post(fields, () => forget(files, who));
       } catch (error) {

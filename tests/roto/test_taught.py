@@ -1,5 +1,6 @@
 """Taught lines: what finished frames teach, and what becomes of the others."""
 
+import sys
 from dataclasses import replace
 from fractions import Fraction
 
@@ -87,6 +88,18 @@ def test_a_threshold_of_the_plate_is_learned(learned):
         assert np.abs(found.alpha - truth)[found.unknown].mean() < 0.02
         whole = render(matte, frame, fringes=fringes).alpha
         assert np.array_equal(whole[:20], np.zeros((20, SIZE[0])))  # nothing happens outside the band
+
+
+def test_a_threshold_of_a_plate_without_grain_is_learned_exactly(monkeypatch):
+    own = threshold
+    monkeypatch.setattr(sys.modules[__name__], "threshold", lambda frame, grain=0.0: own(frame, grain))
+    _, line = asked()
+    found = model.teach([line.lesson(lines(), 1, f) for f in LESSONS])
+    _, line = asked({"x": found})
+    for frame in (2, 6, 10):
+        one = line.solved(lines("x"), 1, frame)
+        x0, y0, x1, y1 = one.box
+        assert np.array_equal(one.alpha[one.unknown], own(frame)[1][y0:y1, x0:x1][one.unknown])
 
 
 def test_what_is_clear_is_said_to_be_clear_to_the_last_bit_and_what_is_covered_covered(learned):

@@ -22,4 +22,4 @@ class Command(BaseCommand):
             raise CommandError(error.message) from error
         except OSError as error:
             raise CommandError(f"It cannot be written: {error.strerror or error}.") from error
-        self.stdout.write(f"{options['target']}: the database and {made['files']} files, {made['bytes'] / 1e9:.2f} GB.")
+        self.stdout.write(f"{options['target']}: the database, and files: {made['files']}, {made['bytes'] / 1e9:.2f} GB.")

@@ -28,7 +28,7 @@ class Command(BaseCommand):
         except OSError as error:
             raise CommandError(f"It cannot be brought back: {error.strerror or error}.") from error
         call_command("migrate", verbosity=0)  # a backup of an older version is brought up to date
-        self.stdout.write(f"The database and {back['files']} files are back.")
+        self.stdout.write(f"The database is back, and its files: {back['files']}.")
         if not options["no_prove"]:
             self.prove()
 
@@ -42,5 +42,5 @@ class Command(BaseCommand):
                 wrong += 1
                 self.stderr.write(f"{delivery}: {error}")
         if wrong:
-            raise CommandError(f"{wrong} packages are not what they were.")
+            raise CommandError(f"Packages that are not what they were: {wrong}.")
         self.stdout.write("All packages in it are proved.")
