@@ -1,6 +1,6 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills
-desk tryouts bend hints hard check taught."""
+desk tryouts export bend hints hard check taught."""
 
 import sys
 
@@ -28,6 +28,7 @@ ALL = {
     "kills": kills.thirty,
     "desk": desk.edit_to_picture,
     "tryouts": tryouts.four_lines,
+    "export": tryouts.export,
     "bend": bending.bend,
     "hints": hinting.hints,
     "hard": hard.hard,

@@ -1,13 +1,23 @@
 """Tryouts: composing against the same steps called bare, and against plain numpy; light against another library."""
 
+import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
 
 import cv2
 import numpy as np
 import OpenImageIO as oiio
 
+from benchmarks import packages, scenes
 from benchmarks.timing import side_by_side
+from roto.matte.render import render
+from roto.package import compose as packed
+from roto.package import documents, make, manifest
+from roto.package.recipe import Recipe
+from roto.picture import display, reading_back, stills
+from roto.picture.movie_writing import write_movie
 from roto.tryout.compose import Film, Sources, compose
 from roto.tryout.document import Tryout
 from roto.tryout.drawing import words
@@ -114,3 +124,58 @@ def plain(given: Given) -> np.ndarray:
     out = out * (1 - 0.5 * moved[:, :, None])
     alpha = given.alpha[:, :, None]
     return np.asarray(out * (1 - alpha) + given.plates[0] * alpha)
+
+
+FRAMES = 24
+GRAIN = 2.0
+"""codes of 8 bits"""
+
+
+def export() -> Iterator[Row]:
+    """Full HD as H.264: words behind something that is traced, over a plate with grain that pans by 3 px a frame; made, written and proved,
+    against encoding the same finished pictures alone."""
+    traced = scenes.twelve()
+    it = Tryout(
+        shot="s", name="t", size=SIZE, rate="24", frames=(1, FRAMES),
+        lines=(Line(id="a", shows=Clip()), Line(id="b", shows=WORDS), Line(id="c", shows=Clip(), through=Through(matte="m"))),
+    )  # fmt: skip
+    table = display.light(np.arange(256) / 255.0).astype(np.float32)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        _plates(folder)
+
+        def picture(shot: str, frame: int, width: int) -> np.ndarray:
+            return cv2.LUT(stills.read(folder / f"{frame}.png"), table)
+
+        def matte(shot: str, which: str, frame: int, *rest: object) -> np.ndarray:
+            return render(traced, frame).alpha
+
+        sources = Sources(films={"": Film(frames=(1, FRAMES), size=SIZE)}, picture=picture, matte=matte)
+        look = packed.Look(name="t", picture=lambda frame: compose(it, sources, frame), key=str)
+        recipe = Recipe(format="h264", content="tryout", pattern="{shot}_{matte}_{version}", shapes=False)
+        plan = make.plan(packed.Sources(mattes=(traced,), look=look), recipe, first=1, last=FRAMES)
+        out = folder / "d" / "package"
+        out.mkdir(parents=True)
+
+        def whole() -> None:
+            made = {one.at: one.measured for one in make.make_stills(plan, range(FRAMES), out, packages.WORKERS)}
+            make.make_movies(plan, out)
+            names = documents.write_all(plan, out, notes=[], plate_name="plate")
+            files = manifest.entries(out, plan, {}) + [manifest.entry(out, n, "document") for n in names]
+            manifest.write(out, manifest.manifest(plan, 1, files, dict.fromkeys(range(FRAMES), "new")))
+            packages.proved(plan, out, made)
+
+        whole()
+        paths = [plan.stills(out, at)[0] for at in range(FRAMES)]
+        finished = [reading_back.read_still(path, reading_back.header(path)) for path in paths]
+        took = side_by_side({"alone": lambda: write_movie(folder / "x.mp4", "h264", iter(finished), Fraction(24)), "whole": whole}, 3)
+    yield "a tryout as H.264, full HD, made and proved, of encoding alone", f"{took['alone'] / took['whole']:.2f}", "at least 0.7"
+
+
+def _plates(folder: Path) -> None:
+    """PNGs as another library writes them."""
+    rng = np.random.default_rng(3)
+    wide = cv2.resize(rng.random((68, 130, 3), np.float32), (SIZE[0] + 3 * FRAMES, SIZE[1]), interpolation=cv2.INTER_CUBIC)
+    for frame in range(1, FRAMES + 1):
+        part = 255 * wide[:, 3 * frame : 3 * frame + SIZE[0]] + rng.normal(0, GRAIN, (*SIZE[::-1], 3))
+        cv2.imwrite(str(folder / f"{frame}.png"), np.rint(part).clip(0, 255).astype(np.uint8))

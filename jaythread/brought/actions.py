@@ -48,7 +48,7 @@ def bring_in(user: User, shot_id: int, name: str, files: Iterable["UploadedFile[
             row = Brought.objects.create(
                 shot=shot, user_id=account(user), name=says, source=found.source, is_movie=found.is_movie, offset=offset,
                 names={str(number): file for number, file in found.names.items()}, notes=_notes(shot, found, offset),
-                first=max(found.first + offset, shot.first), last=min(found.last + offset, shot.last),
+                first=max(found.first + offset, shot.first), last=min(found.last + offset, shot.last), begun=shot.first,
             )  # fmt: skip
             row.folder.mkdir(parents=True)
             shutil.move(folder, row.folder / "source")
@@ -110,13 +110,19 @@ def remove(user: User, shot_id: int, brought_id: int) -> None:
 
 def alpha(row: Brought, frame: int) -> NDArray[np.uint16] | None:
     """The matte (h, w) of a frame, 65535 being covered; None where it has none."""
-    path = row.file(frame)
+    path = row.file(frame - moved(row.shot, row))
     return alpha_files.still(path) if row.state == State.READY and path.exists() else None
 
 
-def alpha_of(brought_id: str, frame: int) -> NDArray[np.float32] | None:
-    """The matte (h, w), 0..1, of a frame by the matte's id, without asking the database; None where there is none."""
-    path = Brought(pk=int(brought_id)).file(frame)
+def moved(shot: Shot, row: Brought) -> int:
+    """By how many frames the shot is numbered otherwise than when a matte was brought in."""
+    return int(shot.first - row.begun)
+
+
+def alpha_of(brought_id: str, number: int) -> NDArray[np.float32] | None:
+    """The matte (h, w), 0..1, of a number that it was taken in with, by the matte's id, without asking the database; None where there is
+    none."""
+    path = Brought(pk=int(brought_id)).file(number)
     return alpha_files.still(path).astype(np.float32) / np.float32(65535) if path.exists() else None
 
 

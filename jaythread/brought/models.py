@@ -22,7 +22,8 @@ class State(models.TextChoices):
 
 class Brought(models.Model):
     """A matte sequence of a shot that was made elsewhere. names: the still of each number; empty for a movie. offset: added to a file's
-    number, it is the frame's. first, last: its frames that the shot has. notes: sentences for the artist."""
+    number, it is the frame's. first, last: its frames that the shot has. begun: the shot's first frame when they were numbered: with other
+    numbers of the shot they go along. notes: sentences for the artist."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="brought")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="brought")
@@ -33,6 +34,7 @@ class Brought(models.Model):
     offset = models.IntegerField(default=0)
     first = models.IntegerField()
     last = models.IntegerField()
+    begun = models.IntegerField()
     notes = models.JSONField(default=list)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     made = models.DateTimeField(auto_now_add=True)
@@ -54,5 +56,5 @@ class Brought(models.Model):
         return Job.objects.filter(kind=READ, subject=str(self.pk)).first()
 
     def file(self, frame: int) -> Path:
-        """The matte of a frame, as it was taken in: a grey PNG of 16 bits."""
+        """The matte of a frame, by its number when it was taken in: a grey PNG of 16 bits."""
         return self.folder / "frames" / f"{frame}.png"

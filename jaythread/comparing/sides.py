@@ -106,7 +106,8 @@ def _of_package(shot: Shot, said: str, package: Delivery) -> Side:
 
 def _of_files(said: str, row: Brought) -> Side:
     def key(frame: int) -> str:
-        return f"brought {row.pk} {frame}" if row.file(frame).exists() else ""
+        number = frame - brought.moved(row.shot, row)
+        return f"brought {row.pk} {number}" if row.file(number).exists() else ""
 
     return Side(id=said, says=row.name, key=key, alpha=partial(brought.alpha, row))
 

@@ -32,7 +32,7 @@ from roto.exchange.editorial import Marker
 from roto.package import documents, make, manifest, proof, sheet
 from roto.package.anomalies import Odd
 from roto.package.make import Plan
-from roto.package.statistics import Measure, alpha_in, measure
+from roto.package.statistics import Measure, measure
 from roto.picture import reading_back
 
 log = logging.getLogger(__name__)
@@ -244,7 +244,7 @@ def _save(rows: list[DeliveredFrame]) -> None:
 def _measured(plan: Plan, folder: Path, at: int) -> dict[str, Any]:
     path = plan.stills(folder, at)[0]
     pixels = reading_back.read_still(path, reading_back.header(path))
-    return measure(alpha_in(pixels, plan.recipe.content)).to_json()
+    return measure(pixels, plan.recipe.content).to_json()
 
 
 def _look(delivery: Delivery, last: float) -> float:

@@ -30,6 +30,11 @@ def said(context: JobContext) -> dict[str, Any]:
     return {"worker": context.job.worker_id, "near": own}
 
 
+def count() -> int:
+    """How many workers are there."""
+    return int(ProcrastinateWorker.objects.filter(last_heartbeat__gt=timezone.now() - SILENT_AFTER).count())
+
+
 def free(job: Job) -> str:
     """The own queue of the worker that did this kind of work last about the same thing, if it is there and has nothing in hand; else ""."""
     last = Job.objects.filter(kind=job.kind, subject=job.subject, pk__lt=job.pk).exclude(near="").first()

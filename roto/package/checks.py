@@ -103,7 +103,7 @@ def still(path: Path, wanted: Wanted, kind: str, at: int, data: bytes | None = N
             pixels = _in_order(part, found, plan, kind)
             width, height = pixels.shape[1], height + pixels.shape[0]
             if kind == "matte":
-                measuring.add(alpha_in(pixels, plan.recipe.content))
+                measuring.add_picture(pixels, plan.recipe.content)
             if at in wanted.compared:
                 kept.append(pixels)
     except BadPicture as error:
@@ -239,5 +239,5 @@ def _movie_frame(name: str, frame: NDArray[Any], wanted: Wanted, at: int) -> tup
     pixels = frame[: plan.size[1], : plan.size[0]]
     shown = pixels if "A" in plan.channels else pixels[:, :, :3]
     shown = shown[:, :, 1] if plan.channels == ("Y",) else shown
-    measured = measure(alpha_in(pixels if plan.recipe.flattened else shown, plan.recipe.content))
+    measured = measure(pixels if plan.recipe.flattened else shown, plan.recipe.content)
     return measured, _matte_wrong(f"{name}, its frame {at + 1},", [shown], wanted, at, measured)

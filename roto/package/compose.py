@@ -148,7 +148,7 @@ def picture(sources: Sources, recipe: Recipe, frame: int) -> Picture:
     linear = recipe.kind.linear
     if recipe.content == "tryout":
         made_look = _look(sources, recipe, frame)
-        return made_look if linear else laying.shown(made_look)
+        return np.maximum(made_look, 0.0) if linear else laying.shown(made_look)
     straight = _at_size(cut_out(plate_of(sources, frame, linear), alpha_of(sources, 0, frame)), size, linear)
     if recipe.content == "straight":
         return straight
@@ -162,9 +162,9 @@ def picture(sources: Sources, recipe: Recipe, frame: int) -> Picture:
 
 
 def _look(sources: Sources, recipe: Recipe, frame: int) -> Picture:
-    """A frame of the tryout that is delivered, linear light, not below black."""
+    """A frame of the tryout that is delivered, linear light; below black where something was sharpened or taken away."""
     assert sources.look is not None, "see `check`"
-    return np.maximum(resized(sources.look.picture(frame), recipe.picture_size(sources.first.size)), 0.0)
+    return resized(sources.look.picture(frame), recipe.picture_size(sources.first.size))
 
 
 def whole_numbers(sources: Sources, recipe: Recipe, frame: int) -> NDArray[Any]:

@@ -22,7 +22,7 @@ from roto.package import compose
 from roto.package.cache_keys import frame_keys, named_by
 from roto.package.compose import Sources
 from roto.package.recipe import Piece, Recipe, timecode
-from roto.package.statistics import Measure, alpha_in, measure
+from roto.package.statistics import Measure, measure
 from roto.picture import reading_back
 from roto.picture.movie_writing import write_movie
 from roto.picture.writing import Header, write_still
@@ -224,7 +224,7 @@ def _make(plan: Plan, at: int, folder: Path) -> Made:
 def _written(plan: Plan, at: int, folder: Path, pixels: NDArray[Any], samples: int, capped: bool) -> Made:
     write_still(plan.stills(folder, at)[0], pixels, plan.recipe.kind.depth, plan.header(at))
     kept = pixels.astype(np.float16) if plan.recipe.kind.depth == "half" else pixels
-    measured = measure(alpha_in(kept, plan.recipe.content))
+    measured = measure(kept, plan.recipe.content)
     return Made(at=at, samples=samples, capped=capped, measured=measured)
 
 

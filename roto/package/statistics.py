@@ -35,6 +35,10 @@ class Measure:
         return cls(**{**data, "box": tuple(data["box"])})
 
 
+OF_COLOURS = ("over", "tryout")
+"""contents without a matte of their own"""
+
+
 @lru_cache
 def _halves(kind: str) -> NDArray[np.float32]:
     """What every code of a half float stands for, with either byte first."""
@@ -45,7 +49,7 @@ class Measuring:
     """Measures a picture strip by strip, from the top down: what was just read is still in the processor's cache."""
 
     def __init__(self) -> None:
-        self.height, self.top = 0, 1.0
+        self.height, self.width, self.top = 0, 0, 1.0
         self._line: NDArray[Any] = np.empty(0)
         self._sums = np.array([0.0, 0.0, 0.0, 0.0, 0.0, -1.0, -1.0, 0.0, 0.0])
 
@@ -58,10 +62,19 @@ class Measuring:
         """The next rows, as they lie in a PNG."""
         self._add(strip.rows, strip.kind, skip=1, up=strip.up)
 
+    def add_picture(self, pixels: NDArray[Any], content: str) -> None:
+        """The next rows of a picture as it is delivered, see `alpha_in`."""
+        if pixels.ndim == 3 and content in OF_COLOURS and pixels.dtype in (np.uint8, np.uint16) and pixels.dtype.isnative:
+            sums.add_colours(pixels, np.iinfo(pixels.dtype).max, self.height, self._sums)
+            self.height, self.width = self.height + len(pixels), pixels.shape[1]
+        else:
+            self.add(alpha_in(pixels, content))
+
     def _add(self, rows: Bytes, form: np.dtype[Any], skip: int = 0, up: bool = False) -> None:
         if not self._line.size:
             self._line = np.zeros((rows.shape[1] - skip) // form.itemsize, form)
         line, size = self._line, form.itemsize
+        self.width = len(line)
         self.top = float(np.iinfo(form).max) if form.kind == "u" else 1.0
         words = line.view(np.uint64) if line.nbytes % 8 == 0 else np.empty(0, np.uint64)
         whole = np.full(8 // size, self.top, form).view(np.uint64)[0]
@@ -74,15 +87,15 @@ class Measuring:
     def measure(self) -> Measure:
         """Of all rows so far."""
         out, total = self._sums, float(self._sums[0])
-        x, y = (out[1] / total + 0.5, out[2] / total + 0.5) if total > 0 else (len(self._line) / 2, self.height / 2)
+        x, y = (out[1] / total + 0.5, out[2] / total + 0.5) if total > 0 else (self.width / 2, self.height / 2)
         box = (int(out[5]), int(out[6]), int(out[7]), int(out[8])) if out[6] >= 0 else (0, 0, 0, 0)
         return Measure(area=total / self.top, x=float(x), y=float(y), zeros=int(out[3]), ones=int(out[4]), box=box)
 
 
-def measure(alpha: NDArray[Any]) -> Measure:
-    """Of a whole picture; alpha: see `Measuring.add`."""
+def measure(pixels: NDArray[Any], content: str = "matte") -> Measure:
+    """Of a whole picture as it is delivered; see `alpha_in`, and for a matte `Measuring.add`."""
     it = Measuring()
-    it.add(alpha)
+    it.add_picture(pixels, content)
     return it.measure()
 
 
@@ -95,7 +108,7 @@ def alpha_in(pixels: NDArray[Any], content: str) -> NDArray[Any]:
         return pixels
     if content in ("straight", "premultiplied"):
         return pixels[:, :, 3]
-    if content in ("over", "tryout"):
+    if content in OF_COLOURS:
         return _mean_of_colours(pixels)
     return pixels[:, :, 0]
 

@@ -148,3 +148,36 @@ def add_rows(
             for x in range(len(line)):
                 line[x] = row[x]
         _row(codes, words, whole, table, top, kind, above + y, sums)
+
+
+@kernel
+def add_colours(pixels: Any, full: int, above: int, sums: Floats) -> None:
+    """Add the mean of the first three channels to `sums`, row by row, in one pass.
+
+    pixels: whole numbers (h, w, 3 or more). full: what stands for 1 in a channel. above: how many rows came before these. sums: float64
+    (9,), in shares of 1.
+    """
+    whole = np.uint64(3) * np.uint64(full)
+    for y in range(pixels.shape[0]):
+        row = pixels[y]
+        total, across, zeros, ones = np.uint64(0), np.uint64(0), 0, 0
+        first, last = len(row), -1
+        for x in range(len(row)):
+            value = np.uint64(row[x, 0]) + np.uint64(row[x, 1]) + np.uint64(row[x, 2])
+            total += value
+            across += value * np.uint64(x)
+            zeros += value == 0
+            ones += value == whole
+            if value != 0:
+                first, last = min(first, x), x
+        covered = np.float64(total) / np.float64(whole)
+        sums[TOTAL] += covered
+        sums[ACROSS] += np.float64(across) / np.float64(whole)
+        sums[DOWN] += covered * (above + y)
+        sums[ZEROS] += zeros
+        sums[ONES] += ones
+        if last >= 0:
+            sums[TOP] = above + y if sums[TOP] < 0 else sums[TOP]
+            sums[BOTTOM] = above + y + 1
+            sums[LEFT] = first if sums[LEFT] < 0 or first < sums[LEFT] else sums[LEFT]
+            sums[RIGHT] = max(sums[RIGHT], last + 1)

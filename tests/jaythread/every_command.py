@@ -116,7 +116,7 @@ def furnished(shot, who) -> dict[str, str]:
     do(do="new track", track=ids["followed"], name="followed", frame=FIRST, points=[(40, 40)], half=6, model="move")
     do(do="carry", shape=ids["riding"], frame=FIRST, track=ids["path"], how="move")
     do(do="new tryout", tryout=ids["tryout"], name="in use", lines=[PLATE_LINE])
-    theirs = shot.brought.create(user=who, name="another house", source="theirs.mov", first=FIRST, last=LAST, state="ready")
+    theirs = shot.brought.create(user=who, name="another house", source="theirs.mov", first=FIRST, last=LAST, begun=FIRST, state="ready")
     return ids | {"brought": str(theirs.pk), "line": str(shot.mattes.get(name="kite").entries.get(shape=ids["body"]).pk)}
 
 

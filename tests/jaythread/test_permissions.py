@@ -233,7 +233,7 @@ def places(shot, people):
     mark = past.mark(people["rafe"], shot.pk, "as traced")
     finding = Finding.objects.create(matte=matte, what="gone", first=1001, last=1001, amount=1, harm=10, says="It is gone.", key="k")
     note = Note.objects.create(shot=shot, frame=1001, says="soften it", by="noor")
-    brought = Brought.objects.create(shot=shot, user=people["rafe"], name="theirs", source="a.png", first=1001, last=1002)
+    brought = Brought.objects.create(shot=shot, user=people["rafe"], name="theirs", source="a.png", first=1001, last=1002, begun=1001)
     extra = Shot.objects.create(production=shot.production, name="KITE_012")
     shelved = keeping.remove(people["marta"], extra.pk)
     hook, _ = hooks.add(people["marta"], shot.production_id, "https://pipeline.saltmarsh.example/jay", ["matte.approved"])

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from django.db import connection
 from PIL import Image
 
 from jaythread.brought import actions as brought
@@ -137,13 +138,57 @@ def test_stopped_and_asked_again_it_comes_to_the_same(shot, rafe, kite, line, mo
     assert Edit.objects.filter(shot=shot, summary__startswith="taught").count() == 1
 
 
-def test_a_second_worker_helps_from_the_far_end_and_only_while_it_is_taught(shot, rafe, taught):  # noqa: F811
-    helper = Job.objects.get(kind="taught.fill", subject=str(taught))
+@pytest.fixture
+def three_workers():
+    """Three that beat, and one that has been silent for a minute."""
+    with connection.cursor() as cursor:
+        cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) SELECT now() FROM generate_series(1, 3)")
+        cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - interval '1 minute')")
+
+
+def test_every_worker_has_a_share_and_no_frame_is_filled_twice(shot, rafe, kite, line, three_workers, monkeypatch):  # noqa: F811
+    for frame in LESSONS[:2]:
+        finish(shot, rafe, line, kite, frame)
+    filled, solved = [], fringes.ShotFringes.solved
+    job = ask(rafe, shot, "taught.teach", line)
+
+    def fill(self, matte, at, frame):
+        if not filled:
+            helpers.extend(Job.objects.filter(kind="taught.fill").order_by("subject"))
+            for helper in helpers:
+                filled.append([])
+                carry_out(helper)
+        if frame not in self.standing(matte, at):
+            filled[-1].append(frame)
+        return solved(self, matte, at, frame)
+
+    helpers = []
+    monkeypatch.setattr(teaching, "SHARE", 1)
+    monkeypatch.setattr(fringes.ShotFringes, "solved", fill)
+    assert carry_out(job).state == "done"
+    assert [helper.subject.split()[1:] for helper in helpers] == [["1", "3"], ["2", "3"]]
+    made = [f for one in filled for f in one]
+    assert len(made) == len({*made}) >= LAST - FIRST and filled[0][0] > FIRST + 2
+    assert teaching.standing(rafe, shot.pk, line)["filled"] == list(range(FIRST, LAST + 1))
+
+
+@pytest.mark.parametrize("of", [1, 2, 3, 5])
+def test_shares_are_stretches_of_their_own_and_each_ends_with_what_is_left(of):
+    frames = sorted(range(1001, 1013), key=lambda f: (abs(f - 1006), f))
+    orders = [teaching._shared(frames, k, of) for k in range(of)]
+    assert all(sorted(one) == sorted(frames) for one in orders)
+    first = [one[: len(frames) // of] for one in orders]
+    assert len({f for one in first for f in one}) == len(frames) // of * of
+    assert all(max(one) - min(one) < len(frames) // of + 1 for one in first)
+
+
+def test_others_help_only_while_it_is_taught(shot, rafe, taught):  # noqa: F811
+    helper = Job.objects.get(kind="taught.fill", subject=f"{taught} 1 2")
     edit(shot, rafe, do="place", shape=str(StackEntry.objects.get(pk=taught).shape_id), frame=FIRST, move=(0.5, 0))
     assert teaching.standing(rafe, shot.pk, taught)["filled"] == []
     assert carry_out(helper).state == "done" and teaching.standing(rafe, shot.pk, taught)["filled"] == []  # nobody teaches any more
     made = Job.objects.create(kind="taught.teach", subject=str(taught), shot=shot, user=rafe, state="working")
-    helper = jobs.start(rafe, shot, teaching.HELPING, str(taught))
+    helper = jobs.start(rafe, shot, teaching.HELPING, f"{taught} 1 2")
     assert carry_out(helper).state == "done" and len(teaching.standing(rafe, shot.pk, taught)["filled"]) == LAST - FIRST + 1
     made.delete()
 
@@ -225,6 +270,14 @@ def test_a_matte_from_elsewhere_is_a_line_and_is_corrected_here(shot, rafe, kite
     theirs = brought.alpha(row, FIRST + 1).astype(np.float32) / 65535
     alone = render(replace(core(shot), entries=core(shot).entries[1:]), FIRST + 1).alpha
     assert np.allclose(whole(shot, FIRST + 1), theirs + alone - theirs * alone, atol=1e-4) and theirs.max() == alone.max() == 1
+    before = whole(shot, FIRST + 1)
+    edit(shot, rafe, do="shot picture", first=101, along=True)
+    assert np.array_equal(whole(shot, 102), before) and (whole(shot, 103) != before).any()
+    row.refresh_from_db()
+    assert np.array_equal(brought.alpha(row, 102), np.rint(theirs * 65535))
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    shot.refresh_from_db()
+    assert np.array_equal(whole(shot, FIRST + 1), before)
     with pytest.raises(Refused, match="a line of the matte kite"):
         brought.remove(rafe, shot.pk, row.pk)
     with pytest.raises(Refused, match="not read yet"):

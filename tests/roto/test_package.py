@@ -356,6 +356,22 @@ def test_a_picture_is_measured_as_numpy_does(width, height, kind, seed):
         assert got.x == pytest.approx((value * np.arange(width)).sum() / value.sum() + 0.5)
 
 
+@given(st.integers(1, 40), st.integers(1, 9), st.sampled_from(["u1", "u2"]), st.sampled_from([3, 4]), st.integers(0, 2**32 - 1))
+def test_a_picture_without_a_matte_is_measured_by_the_mean_of_its_colours(width, height, kind, count, seed):
+    rng, top = np.random.default_rng(seed), np.iinfo(kind).max
+    picture = rng.choice([0, 0, 0, top, top // 3], (height, width, count)).astype(kind)
+    got, value = measure(picture, "over"), picture[:, :, :3].astype(np.float64).sum(axis=2) / (3 * top)
+    rows, columns = np.nonzero(value)
+    assert (got.zeros, got.ones) == (int((value == 0).sum()), int((value == 1).sum()))
+    assert got.area == pytest.approx(value.sum())
+    if len(rows):
+        assert got.box == (columns.min(), rows.min(), columns.max() + 1, rows.max() + 1)
+        assert got.x == pytest.approx((value * np.arange(width)).sum() / value.sum() + 0.5)
+        assert got.y == pytest.approx((value * np.arange(height)[:, None]).sum() / value.sum() + 0.5)
+    else:
+        assert (got.x, got.y) == (width / 2, height / 2)
+
+
 def _changed(at: int):
     sail = KITE.entries[0].shape
     return replace(KITE, entries=(replace(KITE.entries[0], shape=edits.move_points(sail, at, {3: [60, 30, -2, 0, 2, 0]})),))

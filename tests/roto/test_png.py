@@ -1,6 +1,7 @@
 """The quick PNG of mattes, read by three libraries that did not write it."""
 
 import io
+import struct
 import zlib
 
 import cv2
@@ -90,3 +91,46 @@ def test_a_matte_is_read_by_another_library_and_is_about_as_small_as_zlib_makes_
     assert (read[:, :, 0] == picture).all()
     zipped = len(zlib.compress(picture.astype(">u2").tobytes(), 1))
     assert path.stat().st_size < 1.6 * zipped + 4000
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.sampled_from([8, 16]), st.sampled_from([1, 3]), st.tuples(st.integers(1, 12), st.integers(1, 40)))
+def test_rows_of_any_filters_are_read_as_another_library_does(seed, bits, count, size):
+    """Any bytes are rows of some picture, whatever filters stand in front of them."""
+    height, width = size
+    rng = np.random.default_rng(seed)
+    rows = rng.integers(0, 256, (height, 1 + width * count * bits // 8), np.uint8)
+    rows[:, 0] = rng.integers(0, 5, height)
+    data = _file(width, height, bits, 0 if count == 1 else 2, zlib.compress(rows.tobytes()))
+    other = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    found = png.decode(data)
+    assert found is not None and found.dtype == other.dtype
+    assert (found == (other[:, :, None] if count == 1 else other[:, :, ::-1])).all()
+
+
+def _file(width: int, height: int, bits: int, colour: int, packed: bytes) -> bytes:
+    head = struct.pack(">IIBBBBB", width, height, bits, colour, 0, 0, 0)
+    parts = [(b"IHDR", head), (b"IDAT", packed[:7]), (b"IDAT", packed[7:]), (b"IEND", b"")]
+    chunks = [struct.pack(">I", len(d)) + n + d + struct.pack(">I", zlib.crc32(n + d)) for n, d in parts]
+    return b"\x89PNG\r\n\x1a\n" + b"".join(chunks)
+
+
+ROWS = bytes([4, *range(12)]) * 4
+WHOLE = _file(4, 4, 8, 2, zlib.compress(ROWS))
+NOT_OURS = {
+    "a filter that is none": _file(4, 4, 8, 2, zlib.compress(bytes([9, *range(12)]) * 4)),
+    "a row too few": _file(4, 4, 8, 2, zlib.compress(ROWS[:-13])),
+    "cut short": WHOLE[:-20],
+    "a byte that changed": WHOLE[:-20] + bytes([WHOLE[-20] ^ 1]) + WHOLE[-19:],
+    "no picture": _file(0, 4, 8, 2, zlib.compress(ROWS)),
+    "a palette": _file(4, 4, 8, 3, zlib.compress(ROWS)),
+    "not packed": _file(4, 4, 8, 2, ROWS),
+    "not a PNG": b"BM" + bytes(60),
+    "empty": b"",
+}
+
+
+@pytest.mark.parametrize("harm", NOT_OURS)
+def test_what_is_damaged_or_of_another_kind_is_left_to_the_other_reader(harm):
+    assert png.decode(WHOLE) is not None
+    assert png.decode(NOT_OURS[harm]) is None

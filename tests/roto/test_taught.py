@@ -19,6 +19,7 @@ from roto.matte.teaching.lessons import Lesson, NothingToLearn
 from roto.matte.teaching.taught import Taught
 from roto.motion import edits
 from roto.motion.edits import trace
+from roto.package.cache_keys import matte_keys
 
 SIZE = (160, 120)
 FRAMES = range(1, 13)
@@ -260,7 +261,7 @@ def test_advice_looks_for_what_is_not_like_the_finished_ones():
 def test_a_matte_from_files_is_laid_in_and_corrected_by_what_lies_above():
     fringes = Fringes(lambda f: threshold(f)[0], str, InMemory())
     files = {3: threshold(3)[1]}
-    fringes.others = {BRING: FromFiles(fringes, lambda name, frame: files.get(frame) if name == "7" else None)}
+    fringes.others = {BRING: FromFiles(fringes, lambda name, number: files.get(number) if name == "7" else None, lambda name, f: f)}
     everywhere = trace("all", "from elsewhere", 1, square(80, 60, 300), [False] * 4)
     cut = Entry(shape=moving("core", 8), mode="cut")
     matte = replace(lines(), entries=(Entry(shape=everywhere, mode=BRING, source=Source(files="7")), cut))
@@ -269,3 +270,8 @@ def test_a_matte_from_files_is_laid_in_and_corrected_by_what_lies_above():
     assert np.allclose(alpha, files[3] * (1 - hole), atol=1e-6)
     with pytest.raises(NoSource, match="no file of frame 4"):
         render(matte, 4, fringes=fringes)
+    still = replace(matte, entries=matte.entries[:1])
+    names = matte_keys(still, [3, 4, 5], fringes)
+    assert len({*names.values()}) == 3  # each frame has a file of its own, though the shape stands still
+    fringes.others = {BRING: FromFiles(fringes, lambda name, number: files.get(number), lambda name, frame: frame - 100)}
+    assert np.array_equal(render(still, 103, fringes=fringes).alpha, files[3]) and matte_keys(still, [103], fringes)[103] == names[3]

@@ -91,19 +91,29 @@ class ShotFringes(fringe.Fringes):
         picture = lru_cache(PICTURES)(lambda frame: frames.as_displayed(self.plate, frame))
         super().__init__(picture, self._named, _memory(shot.pk), wait=wait, steady=steady)
         self.taught = Taught(self, lessons.Models(shot.pk).get, lessons.FinishedFrames(shot.pk).get)
-        self.others = {TEACH: self.taught, BRING: FromFiles(self, brought.alpha_of)}
+        self.others = {TEACH: self.taught, BRING: FromFiles(self, brought.alpha_of, self._number)}
 
     @cached_property
     def plate(self) -> Plate | None:
         return self.shot.plates.first()
 
+    @cached_property
+    def _moved(self) -> dict[str, int]:
+        """By how many frames brought-in mattes go along with the shot's numbers."""
+        return {str(row.pk): brought.moved(self.shot, row) for row in self.shot.brought.all()}
+
+    def _number(self, files: str, frame: int) -> int:
+        return frame - self._moved.get(files, 0)
+
     def _named(self, frame: int) -> str:
         return "no plate" if self.plate is None else f"{self.plate.pk} {self.plate.display_version} {frame - self.plate.offset}"
 
     def ready(self, matte: CoreMatte) -> "ShotFringes":
-        """Look the plate up now, where there is a fringe: rendering threads are not to talk to the database."""
+        """Look up now what lines take from elsewhere: rendering threads are not to talk to the database."""
         if any(e.mode in FOUND for e in matte.entries):
             self.plate  # noqa: B018 - read once, then kept
+        if any(e.mode == BRING for e in matte.entries):
+            self._moved  # noqa: B018
         return self
 
     def asked_for(self, matte: CoreMatte, at: int) -> set[str]:

@@ -21,6 +21,7 @@ from jaythread.desk.matting.lessons import FinishedFrames, Models, Parts, Unseen
 from jaythread.desk.models import Edit
 from jaythread.errors import NotThere, Refused
 from jaythread.jobs import actions as jobs
+from jaythread.jobs import near
 from jaythread.jobs.models import BUSY, Job
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
@@ -44,6 +45,8 @@ LESSONS = 60
 FEWEST = 2
 WORTH = 6
 """trees that take as long to grow as a frame takes to fill: progress counts in trees"""
+SHARE = 3
+"""frames that are worth another worker"""
 LOOKED_AT = 24
 """frames of a range that advice looks at"""
 BESIDE = 3
@@ -247,9 +250,11 @@ def _teach(job: Job, progress: Progress) -> str:
         Parts(job.shot_id, name).drop()
     if matte.entries[at].source.model != name:
         _write(job.user, job.shot_id, entry_id, lambda now: replace(now, model=name), f"taught {entry.shape.name}")
-    with suppress(Refused):  # one helps already
-        jobs.start(job.user, job.shot, HELPING, job.subject)
-    _fill(job, lambda done: progress.step(total + WORTH * done), entry.pk)
+    workers = min(max(2, near.count()), max(1, len(_to_fill(job.shot, matte, at)) // SHARE))
+    for share in range(1, workers):
+        with suppress(Refused):  # somebody has this share already
+            jobs.start(job.user, job.shot, HELPING, f"{job.subject} {share} {workers}")
+    _fill(job, lambda done: progress.step(total + WORTH * done), entry.pk, (0, workers))
     model = models.get(name)
     if model is not None:
         _show_unseen(job.shot, entry.pk, solver.taught, matte, at, model)
@@ -289,16 +294,24 @@ def _show_unseen(shot: Shot, entry_id: uuid.UUID, taught: Taught, matte: CoreMat
         Unseen(shot.pk, entry_id).put(files[lesson.frame], encode_picture(_beside(lesson, said), ".png"))
 
 
-def _fill(job: Job, told: Callable[[int], None], entry_id: uuid.UUID, backwards: bool = False) -> None:
-    """Every frame of the working range that is not filled yet. told: hears how many are done; what it raises ends it."""
+def _shared(frames: list[int], share: int, of: int) -> list[int]:
+    """The order in which one of several workers goes through frames: a stretch of its own in the order given, then what is left of the
+    others' from the end. Frames side by side are one worker's: to steady a frame its neighbours are looked at as well."""
+    own = {*np.array_split(sorted(frames), of)[share].tolist()}
+    return [f for f in frames if f in own] + [f for f in reversed(frames) if f not in own]
+
+
+def _fill(job: Job, told: Callable[[int], None], entry_id: uuid.UUID, share: tuple[int, int]) -> None:
+    """Every frame of the working range that is not filled yet. told: hears how many are there; what it raises ends it. share: which of how
+    many workers this is."""
     models, files = Models(job.shot_id), Files(job.shot_id)
     shot = Shot.objects.get(pk=job.shot_id)
     _, matte, at = place_of(shot, entry_id, TEACH)
     solver = ShotFringes(shot).ready(matte)
     frames = _to_fill(shot, matte, at)
     known = models.doubts(matte.entries[at].source.model)
-    for done, frame in enumerate(reversed(frames) if backwards else frames):
-        told(done)
+    for frame in _shared(frames, *share):
+        told(len({*solver.standing(matte, at)}.intersection(frames)))
         fresh = Shot.objects.get(pk=job.shot_id)
         if fresh.revision != shot.revision:
             shot = fresh
@@ -312,15 +325,16 @@ def _fill(job: Job, told: Callable[[int], None], entry_id: uuid.UUID, backwards:
 
 
 def _help(job: Job, progress: Progress) -> str:
-    """Fill frames from the far end while the one that teaches fills from the near one: a frame that is there is not made twice."""
+    """Fill one worker's share of the frames while the one that teaches fills its own: a frame that is there is not made twice."""
+    entry, share, of = job.subject.split()
 
     def told(done: int) -> None:
         progress.step(done)
-        if not Job.objects.filter(kind=TEACHING.name, subject=job.subject, state__in=BUSY).exists():
+        if not Job.objects.filter(kind=TEACHING.name, subject=entry, state__in=BUSY).exists():
             raise Cancelled
 
     with suppress(Cancelled):
-        _fill(job, told, lookups.as_uuid(job.subject), backwards=True)
+        _fill(job, told, lookups.as_uuid(entry), (int(share), int(of)))
     return ""
 
 

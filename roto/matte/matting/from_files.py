@@ -14,10 +14,13 @@ from roto.matte.stack import Entry, Matte
 
 
 class FromFiles:
-    """alpha: the matte (h, w), 0..1, of a brought-in matte by its name on a frame; None where it has none. fringes: what asks."""
+    """alpha: the matte (h, w), 0..1, of a brought-in matte by its name and a number of its files; None where it has none. number: of its
+    name and a frame, which of its files stands there. fringes: what asks."""
 
-    def __init__(self, fringes: Fringes, alpha: Callable[[str, int], NDArray[np.float32] | None]) -> None:
-        self.fringes, self.alpha = fringes, alpha
+    def __init__(
+        self, fringes: Fringes, alpha: Callable[[str, int], NDArray[np.float32] | None], number: Callable[[str, int], int]
+    ) -> None:
+        self.fringes, self.alpha, self.number = fringes, alpha, number
 
     def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
         """The file's alpha within the line's shape. Raises NoSource where there is no file and all is waited for."""
@@ -26,7 +29,8 @@ class FromFiles:
         box = touched_boxes(band, [band.entries[0].shape], [frame])[frame]
         if box[2] <= box[0] or box[3] <= box[1]:
             return None
-        found = self.alpha(entry.source.files, frame)
+        files = entry.source.files
+        found = self.alpha(files, self.number(files, frame))
         if found is None:
             if self.fringes.whole:
                 raise NoSource(f"'{entry.shape.name}' has no file of frame {frame}: bring it in, or let the line not be live there.")
@@ -40,5 +44,6 @@ class FromFiles:
         return None
 
     def whole_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
-        """Files do not change under their name."""
-        return dict.fromkeys(frames, matte.entries[at].source.files)
+        """By frame, the file: it does not change under its name."""
+        files = matte.entries[at].source.files
+        return {f: f"{files} {self.number(files, f)}" for f in frames}
