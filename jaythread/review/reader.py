@@ -88,11 +88,11 @@ class Reader:
             self.solver.ready(other)
         self.cuts = frozenset(plate.cut_frames) if plate is not None else frozenset()
 
-    def _ready(self, frame: int, live: list[Live] | None = None, was: tuple[Kept, Box] | None = None) -> _Ready:
+    def _ready(self, frame: int, live: list[Live] | None = None, was: tuple[Kept, Box] | None = None, keep: bool = False) -> _Ready:
         if was is None:
             done = render(self.core, frame, threads=1, depth="8", fringes=self.solver, live=live)
         else:
-            done = render_again(was[0], self.core, frame, was[1], live)
+            done = render_again(was[0], self.core, frame, was[1], live, self.solver)
         alpha = done.alpha
         try:
             picture = None if self.plate is None else _picture(self.plate, frame, whole=False)
@@ -101,7 +101,7 @@ class Reader:
         width = min(SMALL, alpha.shape[1])
         size = (width, max(1, round(alpha.shape[0] * width / alpha.shape[1])))
         read = reading.read(alpha, picture)
-        if live is not None:
+        if keep:
             with _lock:
                 _kept[str(self.row.pk), frame] = self.own[frame], Kept.of(self.core, done, read.box)
         small = png.encode(smaller(alpha, size, read.box))
@@ -123,7 +123,7 @@ class Reader:
             while not ready or max(ready) < to:
                 if (coming := next(ahead, None)) is None:
                     return
-                ready[coming[0]] = pool.submit(self._ready, *coming)
+                ready[coming[0]] = pool.submit(self._ready, *coming, keep=True)
 
         def told(frame: int) -> tuple[int, dict[str, Any], bytes, dict[str, Any] | None]:
             parts = [ready[f].result() if f in ready else None for f in (frame - 1, frame, frame + 1)]
@@ -161,7 +161,7 @@ class Reader:
 
     def _outlines(self, frames: list[int]) -> Iterator[tuple[int, list[Live] | None, tuple[Kept, Box] | None]]:
         """Each frame with the outlines that count there, evaluated many frames at once, and how it was before with the box that was
-        touched since; with None where fringes are solved, or where that is not known."""
+        touched since; with None where lines are found in the picture, or where that is not known."""
         for begin, end in pairwise([0, *range(AHEAD, len(frames), TOGETHER), len(frames)]):  # the first few soon
             some = frames[begin:end]
             live = dict.fromkeys(some) if solves(self.core) else live_at(self.core, some)

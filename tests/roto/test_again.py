@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roto.matte.render import Kept, render, render_again, touched_since
+from roto.matte.render import Kept, Solved, render, render_again, touched_since
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
 
@@ -89,3 +89,31 @@ def test_a_box_of_a_stack_is_the_crop_of_the_whole_whatever_lies_elsewhere(lines
         apart = np.abs(part.alpha.astype(np.float64) - whole.alpha[y : y + down, x : x + across])
         assert apart.max() <= (1.2e-7 if depth == "float" else 0)  # the last bit of a float, where lines of part opacity lie over all
         assert (part.samples, part.capped) == (whole.samples, whole.capped)
+
+
+class Half:
+    """Finds a half within a band, and something else once it was told to."""
+
+    wait, value = False, 0.5
+
+    def solved(self, it: Matte, at: int, frame: int) -> Solved:
+        box = (30, 20, 60, 50)
+        alpha = np.full((30, 30), self.value, np.float32)
+        return Solved(box=box, alpha=alpha, cover=np.ones_like(alpha), unknown=alpha > 0, steady=True)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(LINES, min_size=1, max_size=4), st.sampled_from(list(EDITS)), st.integers(0, 3), st.integers(0, 4))
+def test_what_is_found_in_the_picture_counts_as_touched(lines, edit, which, under):
+    band = shape(np.array([[x, y, 0, 0, 0, 0] for x, y in ((30, 20), (60, 20), (60, 50), (30, 50))], float), "band")
+    entries = [line(k, *one) for k, one in enumerate(lines)]
+    entries.insert(under % (len(entries) + 1), Entry(shape=band, mode="solve"))
+    was = replace(matte(band, size=SIZE), entries=tuple(entries))
+    changed = entries[which % len(entries)].shape
+    now, solver = was.with_shape(EDITS[edit](changed)) if changed is not band else was, Half()
+    kept = {f: Kept.of(was, render(was, f, depth="8", fringes=solver)) for f in FRAMES}
+    solver.value = 0.8
+    for f, box in touched_since(was, now, FRAMES).items():
+        done, anew = render_again(kept[f], now, f, box, fringes=solver), render(now, f, depth="8", fringes=solver)
+        assert np.abs(done.alpha.astype(int) - anew.alpha).max() <= 1 and (done.alpha != anew.alpha).mean() < 0.001
+        assert (done.samples, done.fringe) == (anew.samples, anew.fringe)

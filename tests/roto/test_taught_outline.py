@@ -99,3 +99,21 @@ def test_more_keys_where_straight_in_betweens_are_off():
     assert keys[0] == 1 and keys[-1] == 13 and 2 < len(keys) <= 6
     assert max(more.values()) < 0.6 * max(two.values())
     assert made.keys_wanted((1, 13), 2) == [1, 13]
+
+
+def rough(frame, high):
+    """A round thing, its edge in waves that are others on each frame, as where hair is solid."""
+    t = np.linspace(0, 2 * np.pi, 600, endpoint=False)
+    waves = sum(np.sin(k * t + 2.4 * k * frame) for k in (19, 23, 29)) * high / 3
+    return np.array([100.0, 80.0]) + (60 + waves)[:, None] * np.stack([np.cos(t), np.sin(t)], axis=1)
+
+
+@pytest.mark.parametrize("high", [1.0, 8.0])
+def test_roughness_is_no_form_to_be_followed_unless_it_is_much(high):
+    contours = {f: outline.contour(covered(rough(f, high))) for f in (1, 7)}
+    made = outline.outlined(contours, (1, 7), nowhere, 0.4)
+    off = made.off(made.shape("thing", "thing", (1, 7)))
+    if high < 4:
+        assert len(made.kinds) < 12 and max(off.values()) < 0.5
+    else:
+        assert len(made.kinds) > outline.FEW

@@ -11,7 +11,8 @@ from roto.matte.modes import FOUND, MODES, PASS
 from roto.matte.render.boxes import touched_boxes
 from roto.matte.render.exposure import Live, live_at
 from roto.matte.render.frame import render
-from roto.matte.render.results import Box, Rendered
+from roto.matte.render.fringes import solves
+from roto.matte.render.results import Box, Rendered, Solver
 from roto.matte.stack import Entry, Matte
 from roto.motion.shape import GROUP, Shape
 
@@ -48,19 +49,31 @@ class Kept:
 
 def touched_since(was: Matte, now: Matte, frames: Sequence[int]) -> dict[int, Box]:
     """By frame, the box outside of which a matte is as it was, to the last bit, as long as the exposure is taken in as many steps; frames
-    on which that cannot be said are left out. Shapes are the same where they are the same objects."""
+    on which that cannot be said are left out. Shapes are the same where they are the same objects. What a line finds in the picture or in
+    files may have changed with what lies below it, or been found since: its band always counts as touched."""
     said = [(m.size, m.shutter, m.inverted, m.shift, len(m.entries)) for m in (was, now)]
-    if said[0] != said[1] or any(e.mode in FOUND for e in (*was.entries, *now.entries)):
+    if said[0] != said[1]:
         return {}
     changed = [(a, b) for a, b in zip(was.entries, now.entries, strict=True) if a is not b and (a.shape is not b.shape or a != b)]
     if not all(_counts_within(a, b) for a, b in changed):
         return {}
     pairs = [(a.shape, b.shape) for a, b in changed]
     same = [f for f in frames if all(_alike(a, b, f) for a, b in pairs)]
-    if not pairs or not same:
+    bands = [[e.shape for e in m.entries if e.mode in FOUND] for m in (was, now)]
+    if not same or not (pairs or bands[0] or bands[1]):
         return dict.fromkeys(same, NOWHERE)
-    before, after = (touched_boxes(now, [pair[k] for pair in pairs], same) for k in (0, 1))
+    before, after = (_boxes(now, [pair[k] for pair in pairs], bands[k], same) for k in (0, 1))
     return {f: _around(before[f], after[f]) for f in same}
+
+
+def _boxes(now: Matte, changed: list[Shape], bands: list[Shape], frames: list[int]) -> dict[int, Box]:
+    """By frame, the box of shapes that changed, wherever they are, and of bands that are live."""
+    one, other = touched_boxes(now, changed, frames), touched_boxes(now, bands, frames, live=True)
+    return {f: _around(one[f], other[f]) for f in frames}
+
+
+def _empty(box: Box) -> bool:
+    return box[2] <= box[0] or box[3] <= box[1]
 
 
 def _counts_within(was: Entry, now: Entry) -> bool:
@@ -83,20 +96,30 @@ def _around(one: Box, other: Box) -> Box:
     return min(one[0], other[0]), min(one[1], other[1]), max(one[2], other[2]), max(one[3], other[3])
 
 
-def render_again(kept: Kept, now: Matte, frame: int, touched: Box, live: list[Live] | None = None) -> Rendered:
-    """A whole frame of depth 8, byte for byte what `render` gives. kept: the frame before; touched: what `touched_since` said of it.
-    live: see `render`."""
+def render_again(
+    kept: Kept, now: Matte, frame: int, touched: Box, live: list[Live] | None = None, fringes: Solver | None = None
+) -> Rendered:
+    """A whole frame of depth 8, byte for byte what `render` gives (where lines are found, a byte may be rounded the other way). kept: the
+    frame before; touched: what `touched_since` said of it. live, fringes: see `render`."""
     whole = (0, 0, *now.size)
-    if touched[2] <= touched[0] or touched[3] <= touched[1]:
+    if solves(now):
+        part = render(now, frame, box=touched, depth="8", fringes=fringes)
+        return _laid_in(kept, part, touched) if part.samples == kept.samples else render(now, frame, depth="8", fringes=fringes)
+    if _empty(touched):
         return Rendered(alpha=kept.whole(), box=whole, samples=kept.samples, capped=kept.capped, corners=kept.corners)
     known = _corners_now(kept, now)
     live = [_with_corners(one, known, kept.corners) for one in (live_at(now, [frame])[frame] if live is None else live)]
     part = render(now, frame, box=touched, depth="8", live=live)
     if part.samples != kept.samples:
         return render(now, frame, depth="8", live=live)
+    return replace(_laid_in(kept, part, touched), corners=known | part.corners)
+
+
+def _laid_in(kept: Kept, part: Rendered, touched: Box) -> Rendered:
+    """A whole frame as it was, but for a part that was rendered anew."""
     out = kept.whole()
     out[touched[1] : touched[3], touched[0] : touched[2]] = part.alpha
-    return Rendered(alpha=out, box=whole, samples=part.samples, capped=part.capped, corners=known | part.corners)
+    return replace(part, alpha=out, box=(0, 0, *kept.matte.size))
 
 
 def _corners_now(kept: Kept, now: Matte) -> dict[str, bool]:

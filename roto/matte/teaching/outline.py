@@ -44,6 +44,12 @@ SHORT = 12.0
 FACING = 0.7
 """cosine between the directions of an edge and of that which a place is put on"""
 FEWEST, MOST_POINTS = 4, 80
+FEW = 24
+"""points that somebody still likes to edit"""
+COARSER = (1.0, 1.5, 2.0, 3.0)
+"""times the tolerance: roughness of hair that is solid is no form to be followed"""
+OFF_STILL = 0.5
+"""px, on the mean over the keyed frames, that an outline of few points may be off"""
 OFF_ENOUGH = 1.0
 """px, on the mean over a frame: where the worst frame is nearer, no more keys are wanted"""
 NOTHING = "Nothing solid is covered on frame {frame}: an outline needs a part that is more than {strand} px across."
@@ -149,7 +155,8 @@ Carried = Callable[[int, Sequence[int], Floats], Iterable[tuple[int, Floats]]]
 
 
 def outlined(contours: Mapping[int, Floats], keyed: Sequence[int], carried: Carried, tolerance: float) -> Outlined:
-    """As few points as are within so many px of the contour on each of the frames `keyed` (MOST_POINTS at the most).
+    """As few points as are within so many px of the contour on each of the frames `keyed` (MOST_POINTS at the most). Where those are more
+    than a few, fewer ones that are farther off here and there, if that is little on the mean.
 
     carried: leads places from each keyed frame to the next, so that each stays on its part of the thing. Those that serve as points are
     found by splitting where the worst of the keyed frames is farthest off.
@@ -157,6 +164,18 @@ def outlined(contours: Mapping[int, Floats], keyed: Sequence[int], carried: Carr
     rings = {f: Ring.of(line) for f, line in contours.items()}
     begin = max(keyed, key=lambda f: rings[f].length)
     at = dict(_along(rings, begin, sorted(keyed), carried))
+    close = _pointed(rings, at, begin, keyed, tolerance)
+    made = close
+    for times in COARSER[1:]:
+        if len(made.kinds) <= FEW:
+            break
+        made = _pointed(rings, at, begin, keyed, times * tolerance)
+    away = replace(made, rings={f: rings[f] for f in keyed}).off(made.shape("", "", keyed))
+    return made if len(made.kinds) <= FEW and np.mean([*away.values()]) <= OFF_STILL else close
+
+
+def _pointed(rings: dict[int, Ring], at: dict[int, Floats], begin: int, keyed: Sequence[int], tolerance: float) -> Outlined:
+    """Points where contours split into cubics that are within so many px of them."""
     corners = corners_of(rings[begin].places, CORNER_REACH)
     places = np.unique([round(c / len(rings[begin].places) * len(at[begin])) % len(at[begin]) for c in corners]).astype(int)
     sharp = set(places.tolist())
