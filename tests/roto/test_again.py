@@ -117,3 +117,18 @@ def test_what_is_found_in_the_picture_counts_as_touched(lines, edit, which, unde
         done, anew = render_again(kept[f], now, f, box, fringes=solver), render(now, f, depth="8", fringes=solver)
         assert np.abs(done.alpha.astype(int) - anew.alpha).max() <= 1 and (done.alpha != anew.alpha).mean() < 0.001
         assert (done.samples, done.fringe) == (anew.samples, anew.fringe)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(LINES, min_size=2, max_size=4), st.integers(0, 4), st.sampled_from([0.0, 180.0]))
+def test_beyond_what_is_found_a_matte_is_as_it_is_without(lines, under, angle):
+    band = shape(np.array([[x, y, 0, 0, 0, 0] for x, y in ((30, 20), (60, 20), (60, 50), (30, 50))], float), "band")
+    entries = [line(k, *one) for k, one in enumerate(lines)]
+    without = replace(matte(band, size=SIZE, angle=angle), entries=tuple(entries))
+    entries.insert(under % (len(entries) + 1), Entry(shape=band, mode="solve"))
+    alpha, plain = render(replace(without, entries=tuple(entries)), 3, fringes=Half()).alpha, render(without, 3).alpha
+    within = np.zeros(alpha.shape, bool)
+    within[20:50, 30:60] = True
+    assert np.array_equal(alpha[~within], plain[~within])
+    if under % len(entries) == len(lines):  # on top
+        assert np.allclose(alpha[within], 0.5, atol=1e-6)

@@ -49,8 +49,8 @@ class Kept:
 
 def touched_since(was: Matte, now: Matte, frames: Sequence[int]) -> dict[int, Box]:
     """By frame, the box outside of which a matte is as it was, to the last bit, as long as the exposure is taken in as many steps; frames
-    on which that cannot be said are left out. Shapes are the same where they are the same objects. What a line finds in the picture or in
-    files may have changed with what lies below it, or been found since: its band always counts as touched."""
+    on which that cannot be said are left out. Shapes are the same where they are the same objects. What lines find in the
+    picture may have changed with what lies below them, or been found since: that is looked at by `render_again`."""
     said = [(m.size, m.shutter, m.inverted, m.shift, len(m.entries)) for m in (was, now)]
     if said[0] != said[1]:
         return {}
@@ -59,21 +59,14 @@ def touched_since(was: Matte, now: Matte, frames: Sequence[int]) -> dict[int, Bo
         return {}
     pairs = [(a.shape, b.shape) for a, b in changed]
     same = [f for f in frames if all(_alike(a, b, f) for a, b in pairs)]
-    bands = [[e.shape for e in m.entries if e.mode in FOUND] for m in (was, now)]
-    if not same or not (pairs or bands[0] or bands[1]):
+    if not pairs or not same:
         return dict.fromkeys(same, NOWHERE)
-    before, after = (_boxes(now, [pair[k] for pair in pairs], bands[k], same) for k in (0, 1))
+    before, after = (touched_boxes(now, [pair[k] for pair in pairs], same) for k in (0, 1))
     return {f: _around(before[f], after[f]) for f in same}
 
 
-def _boxes(now: Matte, changed: list[Shape], bands: list[Shape], frames: list[int]) -> dict[int, Box]:
-    """By frame, the box of shapes that changed, wherever they are, and of bands that are live."""
-    one, other = touched_boxes(now, changed, frames), touched_boxes(now, bands, frames, live=True)
-    return {f: _around(one[f], other[f]) for f in frames}
-
-
 def _empty(box: Box) -> bool:
-    return box[2] <= box[0] or box[3] <= box[1]
+    return _area(box) == 0
 
 
 def _counts_within(was: Entry, now: Entry) -> bool:
@@ -103,8 +96,7 @@ def render_again(
     frame before; touched: what `touched_since` said of it. live, fringes: see `render`."""
     whole = (0, 0, *now.size)
     if solves(now):
-        part = render(now, frame, box=touched, depth="8", fringes=fringes)
-        return _laid_in(kept, part, touched) if part.samples == kept.samples else render(now, frame, depth="8", fringes=fringes)
+        return _found_again(kept, now, frame, touched, fringes)
     if _empty(touched):
         return Rendered(alpha=kept.whole(), box=whole, samples=kept.samples, capped=kept.capped, corners=kept.corners)
     known = _corners_now(kept, now)
@@ -112,14 +104,30 @@ def render_again(
     part = render(now, frame, box=touched, depth="8", live=live)
     if part.samples != kept.samples:
         return render(now, frame, depth="8", live=live)
-    return replace(_laid_in(kept, part, touched), corners=known | part.corners)
-
-
-def _laid_in(kept: Kept, part: Rendered, touched: Box) -> Rendered:
-    """A whole frame as it was, but for a part that was rendered anew."""
     out = kept.whole()
     out[touched[1] : touched[3], touched[0] : touched[2]] = part.alpha
-    return replace(part, alpha=out, box=(0, 0, *kept.matte.size))
+    return Rendered(alpha=out, box=whole, samples=part.samples, capped=part.capped, corners=known | part.corners)
+
+
+def _found_again(kept: Kept, now: Matte, frame: int, touched: Box, fringes: Solver | None) -> Rendered:
+    """The same where lines are found: their bands are rendered anew as well, by themselves where they lie apart from what was touched."""
+    shapes = [e.shape for it in (kept.matte, now) for e in it.entries if e.mode in FOUND]
+    band = touched_boxes(now, shapes, [frame], live=True)[frame]
+    parts = [box for box in (band, touched) if not _empty(box)]
+    if len(parts) > 1 and _area(_around(*parts)) <= _area(band) + _area(touched):
+        parts = [_around(*parts)]
+    done = Rendered(alpha=kept.whole(), box=(0, 0, *now.size), samples=kept.samples, capped=kept.capped)
+    for box in parts:
+        part = render(now, frame, box=box, depth="8", fringes=fringes)
+        if part.samples != kept.samples:
+            return render(now, frame, depth="8", fringes=fringes)
+        done.alpha[box[1] : box[3], box[0] : box[2]] = part.alpha
+        done = replace(done, capped=part.capped, fringe=part.fringe)
+    return done
+
+
+def _area(box: Box) -> int:
+    return max(0, box[2] - box[0]) * max(0, box[3] - box[1])
 
 
 def _corners_now(kept: Kept, now: Matte) -> dict[str, bool]:

@@ -89,8 +89,8 @@ def _within(matte: Matte, box: Box | None) -> Box:
 
 
 def _with_fringes(matte: Matte, frame: int, box: Box, threads: int, depth: str, fringes: Solver | None) -> Rendered:
-    def rendered(part: Matte) -> Rendered:
-        return render(part, frame, box=box, threads=threads)
+    def rendered(part: Matte, some: Box) -> Rendered:
+        return render(part, frame, box=some, threads=threads)
 
     done = with_fringes(matte, frame, box, fringes, rendered)
     return replace(done, alpha=of_depth(done.alpha, depth))

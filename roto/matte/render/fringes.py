@@ -25,40 +25,68 @@ _ALL = Entry(
 """covers every picture"""
 
 
-def with_fringes(matte: Matte, frame: int, box: Box, fringes: Solver | None, rendered: Callable[[Matte], Rendered]) -> Rendered:
-    """A matte some of whose lines are found: what lies below one is rendered, the found band laid on it, the rest laid over that. A frame
-    that is finished is what it was then.
+Drawn = Callable[[Matte, Box], Rendered]
+"""renders a box of a matte without lines that are found, as floats"""
 
-    Every mode is linear in what lies below it, so the rest is rendered over black and over white. rendered: renders the box of a matte
-    without fringes, as floats. Raises NoFringe where a fringe is live and there is nothing that solves it.
-    """
-    alpha = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
-    samples, capped, state, begin = 1, False, 0, 0
-    for at, entry in [*enumerate(matte.entries), (len(matte.entries), None)]:
-        if entry is not None and entry.mode not in FOUND:
-            continue
-        part = replace(matte, entries=matte.entries[begin:at], inverted=False)
-        if part.entries:
-            over_black = rendered(part)
-            samples, capped = max(samples, over_black.samples), capped or over_black.capped
-            if begin == 0:
-                alpha = over_black.alpha
-            else:
-                over_white = rendered(replace(part, entries=(_ALL, *part.entries)))
-                alpha = over_black.alpha + alpha * (over_white.alpha - over_black.alpha)
-        begin = at + 1
-        if entry is None or not entry.shape.is_live(frame):
+
+def with_fringes(matte: Matte, frame: int, box: Box, fringes: Solver | None, rendered: Drawn) -> Rendered:
+    """A box of a matte some of whose lines are found. Where none of them is, it is what the other lines make of it. A frame that is
+    finished is what it was then. Raises NoFringe where a fringe is live and there is nothing that solves it."""
+    found, state = _found(matte, frame, fringes)
+    done = rendered(replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND), inverted=False), box)
+    alpha = done.alpha
+    inner = _meeting(box, [solved.box for solved in found.values()])
+    if inner[2] > inner[0] and inner[3] > inner[1]:
+        there = np.s_[inner[1] - box[1] : inner[3] - box[1], inner[0] - box[0] : inner[2] - box[0]]
+        alpha[there] = _laid_between(matte, found, inner, rendered)
+    for at, entry in enumerate(matte.entries):
+        finished = fringes.as_finished(matte, at, frame) if fringes is not None and entry.source.on(frame) else None
+        if finished is not None:
+            _put(alpha, box, finished)
+    return replace(done, alpha=1 - alpha if matte.inverted else alpha, fringe=state)
+
+
+def _found(matte: Matte, frame: int, fringes: Solver | None) -> tuple[dict[int, Solved], int]:
+    """By place in the stack, what is found on a frame; and how the lines stand, the worst of them."""
+    found, state = {}, 0
+    for at, entry in enumerate(matte.entries):
+        if entry.mode not in FOUND or not entry.shape.is_live(frame):
             continue
         if fringes is None:
             raise NoFringe(name=entry.shape.name)
         solved = fringes.solved(matte, at, frame)
-        state = max(state, _laid(alpha, box, solved, entry.opacity) if solved else 0 if fringes.wait else 3)
-    for at, entry in enumerate(matte.entries):
-        done = fringes.as_finished(matte, at, frame) if fringes is not None and entry.source.on(frame) else None
-        if done is not None:
-            _put(alpha, box, done)
-    alpha = 1 - alpha if matte.inverted else alpha
-    return Rendered(alpha=alpha, box=box, samples=samples, capped=capped, fringe=state)
+        if solved:
+            found[at] = solved
+        state = max(state, (1 if solved.steady else 2) if solved else 0 if fringes.wait else 3)
+    return found, state
+
+
+def _laid_between(matte: Matte, found: dict[int, Solved], box: Box, rendered: Drawn) -> NDArray[np.float32]:
+    """Alpha of a box: what lies below a line is rendered, what is found laid on it, the rest laid over that. Every mode is linear in what
+    lies below it, so the rest is rendered over black and over white."""
+    alpha = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
+    begin = 0
+    for at in [*found, len(matte.entries)]:
+        lines = tuple(e for e in matte.entries[begin:at] if e.mode not in FOUND)
+        if lines:
+            part = replace(matte, entries=lines, inverted=False)
+            over_black = rendered(part, box).alpha
+            if begin == 0:
+                alpha = over_black
+            else:
+                over_white = rendered(replace(part, entries=(_ALL, *lines)), box).alpha
+                alpha = over_black + alpha * (over_white - over_black)
+        if at in found:
+            _lay(alpha, box, found[at], matte.entries[at].opacity)
+        begin = at + 1
+    return alpha
+
+
+def _meeting(box: Box, others: list[Box]) -> Box:
+    """The part of a box that holds all of others that lies in it; empty, its end before its beginning, where nothing does."""
+    x0, y0 = (min((one[k] for one in others), default=box[k + 2]) for k in (0, 1))
+    x1, y1 = (max((one[k + 2] for one in others), default=box[k]) for k in (0, 1))
+    return max(box[0], x0), max(box[1], y0), min(box[2], x1), min(box[3], y1)
 
 
 def _shared(box: Box, other: Box) -> tuple[tuple[slice, slice], tuple[slice, slice]]:
@@ -75,11 +103,10 @@ def _put(alpha: NDArray[np.float32], box: Box, done: Solved) -> None:
     here[done.cover[there] > 0] = done.alpha[there][done.cover[there] > 0]
 
 
-def _laid(alpha: NDArray[np.float32], box: Box, solved: Solved, opacity: float) -> int:
-    """Lay a solved fringe on the alpha of a box, in place; says how it stands."""
+def _lay(alpha: NDArray[np.float32], box: Box, solved: Solved, opacity: float) -> None:
+    """Lay what is found on the alpha of a box, in place."""
     at, there = _shared(box, solved.box)
     here = alpha[at]
     if here.size:
         part = np.where(solved.unknown[there], solved.cover[there] * np.float32(opacity), np.float32(0))
         here += part * (solved.alpha[there] - here)
-    return 1 if solved.steady else 2
