@@ -15,7 +15,7 @@ from jaythread.jobs.models import Job
 from jaythread.jobs.models import State as JobState
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, register
-from jaythread.plates import intake, policies
+from jaythread.plates import changes, intake, policies
 from jaythread.plates.incoming import staged
 from jaythread.plates.models import DECODE, Plate, State, Upload
 from jaythread.productions.models import Shot
@@ -174,6 +174,8 @@ def _decoded(job: Job) -> None:
     Plate.objects.filter(pk=plate.pk).update(state=state)
     if state == State.READY and plate.version > 1 and plate.first is not None and plate.last is not None:
         Shot.objects.filter(pk=plate.shot_id).update(first=plate.first + plate.offset, last=plate.last + plate.offset)
+        plate.refresh_from_db()
+        changes.begin(plate, job)
 
 
 @transaction.atomic

@@ -13,6 +13,8 @@ from jaythread.productions.models import Shot
 
 DECODE = "plate.decode"
 """the kind of its job"""
+CHANGES = "plate.changes"
+"""the kind of the job that looks what differs from the version before"""
 SHOW = "plate.show"
 """the kind of the job that shows it in another colour space"""
 
@@ -34,7 +36,8 @@ class Space(models.TextChoices):
 class Plate(models.Model):
     """One version of a shot's picture. `names`: the still of each frame; empty for a movie, whose frames are decoded to PNG.
     cuts: found while it is decoded; how far that is, its job tells (`job`). display_version: raised when it is to be shown otherwise, so
-    that pages fetch anew. first, last: of its own files' numbers; of older ones the shot's."""
+    that pages fetch anew. first, last: of its own files' numbers; of older ones the shot's. changes: what differs from the version before,
+    once that was looked at: sentences, and by frame which share of the picture."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="plates")
     version = models.PositiveIntegerField(default=1)
@@ -48,6 +51,7 @@ class Plate(models.Model):
     first = models.IntegerField(null=True)
     last = models.IntegerField(null=True)
     space = models.CharField(max_length=10, choices=Space.choices, default=Space.DISPLAY)
+    changes = models.JSONField(null=True)
     display_version = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
 
@@ -103,6 +107,16 @@ class Plate(models.Model):
     def showing(self) -> Job | None:
         """The job that makes it be shown otherwise, while there is one."""
         return Job.objects.filter(kind=SHOW, subject=str(self.pk), state__in=BUSY).first()
+
+    @cached_property
+    def before(self) -> "Plate | None":
+        """The version that was here before it."""
+        return Plate.objects.select_related("shot").filter(shot=self.shot_id, version__lt=self.version, state=State.READY).first()
+
+    @cached_property
+    def looking(self) -> Job | None:
+        """The job that looks what differs, while there is one."""
+        return Job.objects.filter(kind=CHANGES, subject=str(self.pk), state__in=BUSY).first()
 
     @property
     def may_be_tried(self) -> bool:

@@ -10,7 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.errors import NotThere, Refused
-from jaythread.plates import actions, showing, uploads
+from jaythread.plates import actions, changes, showing, uploads
 from jaythread.plates.models import Space, State, Upload
 from jaythread.plates.policies import plate_for
 from jaythread.productions.policies import require, shot_for
@@ -85,6 +85,25 @@ def plate(request: HttpRequest, plate_id: int) -> HttpResponse:
             "membership": require(request.user, it.shot.production_id, "look"),
         },
     )
+
+
+@login_required
+def changed(request: HttpRequest, plate_id: int) -> HttpResponse:
+    """What differs from the version before."""
+    if request.method == "POST":
+        changes.ask(request.user, plate_id)
+        return redirect("plate-changes", plate_id)
+    told = changes.told(request.user, plate_id)
+    shot = told["plate"].shot
+    return render(request, "plates/changes.html", {**told, "shot": shot, "membership": require(request.user, shot.production_id, "look")})
+
+
+@login_required
+@require_GET
+def difference(request: HttpRequest, plate_id: int, frame: int) -> HttpResponse:
+    """A picture of what differs on a frame."""
+    picture = changes.picture(request.user, plate_id, frame)
+    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": FOR_GOOD})
 
 
 @login_required

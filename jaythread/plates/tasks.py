@@ -1,5 +1,5 @@
 """The plates' kinds of background work, made known to the workers."""
 
-from jaythread.plates import actions, showing
+from jaythread.plates import actions, changes, showing
 
-__all__ = ["actions", "showing"]
+__all__ = ["actions", "changes", "showing"]

@@ -16,12 +16,12 @@ document.addEventListener("alpine:init", () => {
       if (!this.$el.querySelector("[data-plate]")) return;
       follow(this.$el.dataset.states, (answer) => {
         if (!answer) return true;
-        const newest = new Map(), kind = this.$el.dataset.kind || "plate.decode";
+        const newest = new Map(), kind = this.$el.dataset.kind || "plate.decode", doing = { "plate.show": "made", "plate.changes": "looked at" }[kind] || "decoding";
         for (const job of answer.jobs) if (job.kind === kind && !newest.has(job.subject)) newest.set(job.subject, job);
         for (const cell of this.$el.querySelectorAll("[data-plate]")) {
           const job = newest.get(cell.dataset.plate);
           if (!job || !["waiting", "working"].includes(job.state)) return location.reload();
-          cell.querySelector("span").textContent = job.state === "waiting" ? "waiting for a worker" : `${kind === "plate.show" ? "made" : "decoding"} ${job.done} of ${job.total}${job.left ? `, ${job.left}` : ""}`;
+          cell.querySelector("span").textContent = job.state === "waiting" ? "waiting for a worker" : `${doing} ${job.done} of ${job.total}${job.left ? `, ${job.left}` : ""}`;
           cell.querySelector("i").style.width = `${job.percent}%`;
         }
         return true;

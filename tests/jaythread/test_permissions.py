@@ -77,6 +77,8 @@ ROWS = {
     "upload": ("GET", "/uploads/{new}", None, (IN, 405, 405, 405, 405)),
     "plate": ("POST", "/plates/{plate}", {"space": "linear"}, (IN, 404, 403, 302, 302)),
     "hold-gaps": ("POST", "/plates/{plate}/hold-gaps", {"holds": ""}, (IN, 404, 403, 302, 302)),
+    "plate-changes": ("POST", "/plates/{plate}/changes", {}, (IN, 404, 403, 422, 422)),
+    "plate-difference": ("GET", "/plates/{plate}/changes/1001.png", None, (IN, 404, 404, 404, 404)),  # it is the first version
     "newer-plate": ("POST", "/shots/{shot}/newer-plate", {}, (IN, 404, 403, 302, 302)),
     "rename-shot": ("POST", "/shots/{shot}/rename", {"name": "KITE_011"}, (IN, 404, 403, 302, 302)),
     "remove-shot": ("POST", "/shots/{shot}/remove", {}, (IN, 404, 403, 403, 302)),

@@ -1,5 +1,6 @@
 """A shot's picture corrected after it came in: rate, pixels, numbers; stills that are missing; a newer picture in the plate's place."""
 
+import io
 import uuid
 import zipfile
 from fractions import Fraction
@@ -8,6 +9,7 @@ import av
 import numpy as np
 import OpenImageIO as oiio
 import pytest
+from PIL import Image
 
 from jaythread.delivery import actions as delivering
 from jaythread.delivery import planning
@@ -16,14 +18,16 @@ from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
 from jaythread.desk.models import FrameFit, Note, Shape, Track
 from jaythread.errors import Refused
+from jaythread.jobs.models import Job
 from jaythread.plates import actions as plates
 from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from roto.errors import BadRecipe
 from roto.package.recipe import Recipe
+from roto.picture import stills
 from roto.picture.stills import read
 
-from ..conftest import FIRST, LAST, edited, picture, trace, write_stills
+from ..conftest import FIRST, LAST, carry_out, edited, picture, trace, write_stills
 
 pytestmark = pytest.mark.django_db
 EVERY = np.arange(FIRST, LAST + 1)
@@ -202,3 +206,59 @@ def test_the_page_corrects_it_and_says_what_was_wrong(client, people, shot):
     assert (shot.first, shot.pixel_aspect) == (7, 1.5)
     for wrong in ({"rate": "quick"}, {"pixel_aspect": "0"}, {"first": "one"}):
         assert "Give the rate as 25" in client.post(where, {**said, **wrong}, follow=True).content.decode()
+
+
+def newer(rafe, shot, folder, change):
+    """A newer picture, each still of which is `change(number, pixels)`."""
+    for path in write_stills(folder):
+        pixels = stills.read(path)
+        stills.write_picture(path, change(int(path.stem[-4:]), pixels.copy()))
+    plates.replace_plate(rafe, shot.pk, folder, sorted(p.name for p in folder.iterdir()))
+    plate = shot.plates.first()
+    plates.decode(plate.pk)
+    carry_out(Job.objects.get(kind="plate.changes", subject=str(plate.pk)))
+    return Plate.objects.get(pk=plate.pk)
+
+
+def test_what_differs_in_a_newer_picture_is_said_and_shown(shot, rafe, people, tmp_path, client):
+    def painted(number, pixels):
+        if number == FIRST + 4:
+            pixels[30:50, 60:90] = 250
+        return pixels
+
+    plate = newer(rafe, shot, tmp_path / "painted", painted)
+    assert len(plate.changes["says"]) == 1 and plate.changes["says"][0].startswith(
+        f"1 of 8 frames differ: {FIRST + 4}. Most on {FIRST + 4}:"
+    )
+    assert 0.08 < plate.changes["shares"][str(FIRST + 4)] < 0.14 and plate.changes["shares"][str(FIRST)] == 0
+    client.force_login(rafe)
+    page = client.get(f"/plates/{plate.pk}/changes").content.decode()
+    assert "what differs from version 1" in page and "1 of 8 frames differ" in page
+    assert "What differs from version" in client.get(f"/plates/{plate.pk}").content.decode()
+    shown = np.asarray(Image.open(io.BytesIO(client.get(f"/plates/{plate.pk}/changes/{FIRST + 4}.png").content)))
+    coloured = shown[..., 0].astype(int) - shown[..., 2] > 60
+    assert coloured[34:46, 64:86].mean() > 0.9 and not coloured[:20].any()
+    assert client.get(f"/plates/{plate.pk}/changes/{LAST + 9}.png").status_code == 404
+    client.force_login(people["otto"])
+    assert client.get(f"/plates/{plate.pk}/changes").status_code == 404
+    assert client.get(f"/plates/{plate.pk}/changes/{FIRST}.png").status_code == 404
+    client.force_login(rafe)
+    first = shot.plates.last()
+    assert client.get(f"/plates/{first.pk}/changes").status_code == 404 and first.version == 1
+
+
+def test_the_same_picture_brighter_or_another_one_later_is_told_from_each_other(shot, rafe, tmp_path, client):
+    same = newer(rafe, shot, tmp_path / "same", lambda number, pixels: pixels)
+    assert same.changes["says"] == ["Nothing differs that can be seen on the 8 frames that both have."]
+    dark = newer(rafe, shot, tmp_path / "dark", lambda number, pixels: pixels // 2)
+    assert dark.changes["says"][0] == "It is 50 % darker all over. Shapes lie as they lay." and dark.changes["before"] == 2
+    Plate.objects.filter(pk=dark.pk).update(changes=None)
+    client.force_login(rafe)
+    assert "Look what differs" in client.get(f"/plates/{dark.pk}/changes").content.decode()
+    client.post(f"/plates/{dark.pk}/changes")
+    assert "goes on by itself" in client.get(f"/plates/{dark.pk}/changes").content.decode()
+    late = {f: stills.read(p) for f, p in zip(EVERY, write_stills(tmp_path / "late"), strict=True)}
+    plate = newer(rafe, shot, tmp_path / "later", lambda number, pixels: late[max(FIRST, number - 1)] // 2)
+    assert (
+        plate.changes["says"][0] == f"From {FIRST + 1} to {LAST} it shows what version 3 shows 1 frame earlier: keys there are off by that."
+    )
