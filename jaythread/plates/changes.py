@@ -78,7 +78,7 @@ def _look(job: Job, progress: Progress) -> str:
         for kept, picture in zip(small, (pair.before, pair.after), strict=True):
             kept[pair.frame] = changes.small(picture)
     says = _says(before, plate, found, changes.retimed(*small), scale)
-    told = {"before": before.version, "says": says, "shares": {str(f): round(one.share, 4) for f, one in found.items()}}
+    told = {"before": before.version, "says": says, "shares": {str(f): round(one.share, 6) for f, one in found.items()}}
     Plate.objects.filter(pk=plate.pk).update(changes=told)
     return says[0]
 
