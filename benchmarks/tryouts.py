@@ -158,8 +158,10 @@ def export() -> Iterator[Row]:
         out.mkdir(parents=True)
 
         def whole() -> None:
-            made = {one.at: one.measured for one in make.make_stills(plan, range(FRAMES), out, packages.WORKERS)}
-            make.make_movies(plan, out)
+            made = {}
+            for path in out.parent.rglob("*.png"):
+                path.unlink()
+            make.make_movies(plan, out, made=lambda one: made.update({one.at: one.measured}), workers=packages.WORKERS)
             names = documents.write_all(plan, out, notes=[], plate_name="plate")
             files = manifest.entries(out, plan, {}) + [manifest.entry(out, n, "document") for n in names]
             manifest.write(out, manifest.manifest(plan, 1, files, dict.fromkeys(range(FRAMES), "new")))

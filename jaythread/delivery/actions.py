@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from django.db import transaction
 
-from jaythread.delivery import looks, making, planning, policies
+from jaythread.delivery import looks, making, packing, planning, policies
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.desk.document import core_cache
 from jaythread.desk.policies import matte_for
@@ -164,6 +164,6 @@ def accept(user: User, delivery_id: int, frames: Sequence[int] | None = None) ->
         if frames is None or row["frame"] in frames:
             row["accepted"] = True
     delivery.save(update_fields=["odd"])
-    making.say_it(delivery, planning.plan_of(delivery), manifest.load(delivery.package))
-    making.pack(delivery)
+    packing.say_it(delivery, planning.plan_of(delivery), manifest.load(delivery.package))
+    packing.pack(delivery)
     return delivery

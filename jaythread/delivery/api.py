@@ -8,7 +8,7 @@ from ninja import Router, Schema
 from pydantic import Field
 from typing_extensions import TypedDict
 
-from jaythread.delivery import actions, making, recipes
+from jaythread.delivery import actions, packing, recipes
 from jaythread.delivery.models import Delivery
 from jaythread.delivery.policies import delivery_for, package_for
 from jaythread.desk.models import Matte
@@ -88,7 +88,7 @@ def delivery_state(request: HttpRequest, delivery_id: int) -> Any:
 @router.get("/deliveries/{delivery_id}/package")
 def fetch_package(request: HttpRequest, delivery_id: int) -> Any:
     """The package of a proved delivery, as one zip."""
-    path = making.zip_path(package_for(request.user, delivery_id))
+    path = packing.zip_path(package_for(request.user, delivery_id))
     if not path.exists():
         raise NotThere("This package is not there: only a proved delivery can be fetched.")
     return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)

@@ -8,8 +8,7 @@ import logging
 import os
 import shutil
 import time
-import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
@@ -18,30 +17,28 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from jaythread import room
-from jaythread.delivery import looks, planning
+from jaythread.delivery import looks, packing, planning
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
-from jaythread.desk.models import Note
 from jaythread.errors import NotThere
 from jaythread.hooks import actions as hooks
 from jaythread.review import actions as review
 from jaythread.review import way
-from roto.atomic_write import LEFTOVERS, put_in_place, temporary_name
+from roto.atomic_write import LEFTOVERS
 from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
-from roto.exchange.editorial import Marker
-from roto.package import documents, make, manifest, proof, sheet
+from roto.package import documents, make, manifest, proof
 from roto.package.anomalies import Odd
-from roto.package.make import Plan
+from roto.package.make import Made, Plan
 from roto.package.statistics import Measure, measure
 from roto.picture import reading_back
 
 log = logging.getLogger(__name__)
 CHUNK = 8
 """frames that one worker takes at a time, and the most that is lost when it is killed"""
+MEANWHILE = 96
+"""frames at a movie's end, at most, that are made while the encoder is at those before them: it leaves time of the processor unused"""
 LOOK_EVERY = 0.3
 """seconds between two looks at whether to stop"""
-FIXED = (1980, 1, 1, 0, 0, 0)
-"""the date of every file in the zip, so that the same delivery packs to the same bytes"""
 
 
 class Stopped(Exception):
@@ -132,7 +129,8 @@ def _begin(delivery: Delivery) -> None:
             raise Cancelled()
         DeliveredFrame.objects.bulk_update(rows, ["key", "change", "taken", "done", "samples", "capped", "measured"])
         left = [row.at for row in rows if not row.done]
-        chunks = [Chunk(delivery=delivery, begin=k, end=min(k + CHUNK, len(rows))) for k in range(0, len(rows), CHUNK)]
+        end = len(rows) - (MEANWHILE if plan.recipe.kind.movie and not make.quick(plan) else 0)
+        chunks = [Chunk(delivery=delivery, begin=k, end=min(k + CHUNK, end)) for k in range(0, end, CHUNK)]
         wanted = Chunk.objects.bulk_create(c for c in chunks if any(c.begin <= at < c.end for at in left))
         Delivery.objects.filter(pk=delivery.pk).update(state=State.RENDERING, started=timezone.now())
         for chunk in wanted:
@@ -214,20 +212,12 @@ def chunk(delivery_id: int, chunk_id: int) -> None:
 def _chunk(delivery: Delivery, it: Chunk) -> None:
     plan = plan_of(delivery)
     rows = {row.at: row for row in delivery.frames.filter(at__gte=it.begin, at__lt=it.end)}
-    for row in rows.values():
-        if not row.done and make.there(plan, delivery.package, row.at):  # made by a worker that was killed before it could say so
-            row.measured = _measured(plan, delivery.package, row.at)
-            row.done = True
-            row.save(update_fields=["measured", "done"])
-        elif row.done and not make.there(plan, delivery.package, row.at):
-            row.done = False
+    _settle(delivery, plan, rows.values())
     made: list[DeliveredFrame] = []
     looked = _look(delivery, 0.0)
     try:
         for one in make.make_stills(plan, [at for at, row in rows.items() if not row.done], delivery.package, workers()):
-            row = rows[one.at]
-            row.samples, row.capped, row.measured, row.done = one.samples, one.capped, one.measured.to_json(), True
-            made.append(row)
+            made.append(_done(rows[one.at], one))
             if time.monotonic() - looked > LOOK_EVERY:
                 _save(made)
                 made = []
@@ -235,6 +225,23 @@ def _chunk(delivery: Delivery, it: Chunk) -> None:
     finally:
         _save(made)
     _chunk_done(delivery, it)
+
+
+def _settle(delivery: Delivery, plan: Plan, rows: Iterable[DeliveredFrame]) -> None:
+    """Bring into step what is said of frames with which files are there."""
+    for row in rows:
+        there = make.there(plan, delivery.package, row.at)
+        if there and not row.done:  # made by a worker that was killed before it could say so
+            row.measured = _measured(plan, delivery.package, row.at)
+            row.done = True
+            row.save(update_fields=["measured", "done"])
+        elif row.done and not there:
+            row.done = False
+
+
+def _done(row: DeliveredFrame, one: Made) -> DeliveredFrame:
+    row.samples, row.capped, row.measured, row.done = one.samples, one.capped, one.measured.to_json(), True
+    return row
 
 
 def _save(rows: list[DeliveredFrame]) -> None:
@@ -282,15 +289,23 @@ def _finish(delivery: Delivery) -> None:
         left.unlink(missing_ok=True)
     rows = list(delivery.frames.all())
     state = {"looked": _look(delivery, 0.0)}
+    made: list[DeliveredFrame] = []
 
     def progress(done: int, _of: int = 0) -> None:
         if time.monotonic() - state["looked"] > LOOK_EVERY:
+            _save(made)
+            made.clear()
             Delivery.objects.filter(pk=delivery.pk).update(checked=done)
             state["looked"] = _look(delivery, 0.0)
 
     if plan.recipe.kind.movie:
-        make.make_movies(plan, folder, progress)
-    names = documents.write_all(plan, folder, notes=markers(delivery), plate_name=delivery.plate.source if delivery.plate else "")
+        _settle(delivery, plan, rows)
+        try:
+            make.make_movies(plan, folder, progress, lambda one: made.append(_done(rows[one.at], one)), workers())
+        finally:
+            _save(made)
+            made.clear()
+    names = documents.write_all(plan, folder, notes=packing.markers(delivery), plate_name=delivery.plate.source if delivery.plate else "")
     data, receipt = _proved(delivery, plan, rows, names, progress)
     if receipt.harmed:
         _make_anew(delivery, plan, [row for row in rows if row.at in receipt.harmed])
@@ -302,8 +317,8 @@ def _finish(delivery: Delivery) -> None:
     odd += [] if delivery.tryout else _found(delivery, {row["frame"] for row in odd})
     Delivery.objects.filter(pk=delivery.pk).update(odd=odd, receipt=receipt.to_json(), checked=len(plan.pieces))
     delivery.odd, delivery.receipt = odd, receipt.to_json()
-    say_it(delivery, plan, data)
-    pack(delivery)
+    packing.say_it(delivery, plan, data)
+    packing.pack(delivery)
     end(delivery, State.PROVED)
     facts = {"shot": delivery.matte.shot_id, "shot_name": delivery.matte.shot.name, "delivery": delivery.pk, "name": delivery.name}
     facts |= {"version": delivery.version, "recipe": delivery.recipe_name, "frames": len(rows), "open": len(delivery.open_odd)}
@@ -343,7 +358,7 @@ def _proved(
     """The manifest, written, and what reading the package back gave. names: of the documents in it."""
     folder = delivery.package
     with contextlib.suppress(BadPicture):  # a harmed still: the proof says so
-        write_sheet(plan, folder, [])
+        packing.write_sheet(plan, folder, [])
         names = [*names, proof.SHEET]
     known = _known(delivery, plan, rows)
     files = manifest.entries(folder, plan, {name: it for one in known.values() for name, it in one.items()})
@@ -367,46 +382,3 @@ def _make_anew(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> No
 def read_back(plan: Plan, folder: Path, made: dict[int, Measure], progress: Callable[[int, int], None], taken: set[int]) -> proof.Receipt:
     """The package read back by another library than wrote it."""
     return proof.prove(folder, plan, made, progress, taken=taken, workers=workers())
-
-
-def say_it(delivery: Delivery, plan: Plan, data: dict[str, Any]) -> None:
-    """Write the receipt and the page of plain words, which tell what was looked at."""
-    receipt = {**delivery.receipt, "odd": delivery.odd}
-    manifest.write(delivery.package, receipt, proof.RECEIPT)
-    manifest.write_text(delivery.package / proof.SUMMARY, sheet.summary(plan, data, receipt))
-
-
-def markers(delivery: Delivery) -> list[Marker]:
-    notes = Note.objects.filter(shot=delivery.matte.shot, state=Note.State.OPEN)
-    return [Marker(frame=n.frame, says=n.says, by=n.by, last=n.last) for n in notes]
-
-
-def write_sheet(plan: Plan, folder: Path, odd: list[int]) -> None:
-    """The contact sheet, from the files as they were written."""
-    in_time = sorted(range(len(plan.pieces)), key=lambda k: plan.pieces[k].frame)
-    pictures = []
-    for k in sheet.chosen(len(in_time), odd):
-        at = in_time[k]
-        path = plan.stills(folder, at)[0]
-        pixels = reading_back.read_still(path, reading_back.header(path))
-        pictures.append((str(plan.pieces[at].number), sheet.small(pixels), False))
-    sheet.write_sheet(folder / proof.SHEET, pictures)
-
-
-def zip_path(delivery: Delivery) -> Path:
-    return delivery.folder / f"{delivery}.zip"
-
-
-def pack(delivery: Delivery) -> Path:
-    """All files of a package in one zip; pictures do not pack further, so nothing is squeezed. Written aside, then renamed."""
-    target = zip_path(delivery)
-    beside = temporary_name(target)
-    with zipfile.ZipFile(beside, "w", zipfile.ZIP_STORED) as bag:
-        for path in sorted(delivery.package.rglob("*")):
-            if path.is_file() and not path.name.startswith("."):
-                info = zipfile.ZipInfo(path.relative_to(delivery.package).as_posix(), FIXED)
-                info.external_attr = 0o644 << 16
-                with path.open("rb") as source, bag.open(info, "w", force_zip64=True) as into:
-                    while data := source.read(1 << 20):
-                        into.write(data)
-    return put_in_place(beside, target)

@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from jaythread.delivery import actions, looks, making, planning, recipes, sent
+from jaythread.delivery import actions, looks, packing, planning, recipes, sent
 from jaythread.delivery.models import DeliveredFrame, Delivery, State
 from jaythread.delivery.policies import delivery_for, package_for
 from jaythread.desk.document import core_cache
@@ -325,7 +325,7 @@ def accept(request: HttpRequest, delivery_id: int) -> HttpResponse:
 @require_GET
 def fetch(request: HttpRequest, delivery_id: int) -> HttpResponseBase:
     it = package_for(request.user, delivery_id)
-    path = making.zip_path(it)
+    path = packing.zip_path(it)
     if not path.exists():
         raise NotThere("This package is not there: only a proved delivery can be fetched.")
     return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)

@@ -14,7 +14,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from jaythread.bell import actions as bell
-from jaythread.delivery import making, planning
+from jaythread.delivery import packing, planning
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Answer, Note
@@ -277,7 +277,7 @@ def package_by(secret: str) -> Link:
     """The link of that secret, while it holds. NotThere for all others alike."""
     link = Link.objects.select_related("delivery__matte__shot__production").filter(mark=mark_of(secret)).first()
     gone = link is None or link.revoked or link.until < timezone.now() or link.delivery.state != State.PROVED or link.delivery.open_odd
-    if link is None or gone or link.delivery.matte.shot.removed or not making.zip_path(link.delivery).exists():
+    if link is None or gone or link.delivery.matte.shot.removed or not packing.zip_path(link.delivery).exists():
         raise NotThere("This link leads nowhere (any more). Ask whoever sent it for another.")
     return link
 

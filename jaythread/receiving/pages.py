@@ -13,7 +13,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from jaythread.accounts.guessing import slowed
-from jaythread.delivery import making
+from jaythread.delivery import packing
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Note
 from jaythread.errors import NotThere, Refused
@@ -134,7 +134,7 @@ def linked_part(request: HttpRequest, secret: str, part: str) -> HttpResponseBas
     if part != "package":
         raise NotThere()
     Link.objects.filter(pk=link.pk).update(fetched=F("fetched") + 1)
-    path = making.zip_path(link.delivery)
+    path = packing.zip_path(link.delivery)
     return _not_kept(FileResponse(path.open("rb"), as_attachment=True, filename=path.name))
 
 

@@ -21,6 +21,8 @@ TIMES = 2.0
 """times what is usual around it, from which a step stands out"""
 STEEP = 1.8
 """times what the steps beside it leave, that a jump leaves at least; a stray frame makes two such steps"""
+ALONE_TIMES = 1.4
+"""times as far away as the frame beside it, from which one frame is off by itself"""
 USUAL = 9
 """frames to either side that say what is usual"""
 BRIEF = 3
@@ -78,9 +80,9 @@ def _usual(values: NDArray[np.float64], k: int) -> float:
 
 def moves(frames: Sequence[Seen]) -> list[Finding]:
     """Steps that the picture does not explain, frames that stand away from both neighbours, outlines that boil."""
-    jumps = _jumps(frames)
-    either = {one.first for one in jumps} | {one.first - 1 for one in jumps}  # a jump has its two frames stand away from each other
     bad = _standing_away(frames)
+    jumps = [one for one in _jumps(frames) if not _one_alone(bad, one.first)]
+    either = {one.first for one in jumps} | {one.first - 1 for one in jumps}  # a jump has its two frames stand away from each other
     out = list(jumps)
     for run in runs([one for one in frames if bad[one.frame] > 1], lambda one: True, bridge=2):
         if all(one.frame in either for one in run):
@@ -106,6 +108,12 @@ def _standing_away(frames: Sequence[Seen]) -> dict[int, float]:
         for name, (low, high, times) in (("alone", ALONE), ("at_most", PART))
     ]
     return {one.frame: max(m.alone / borne[0], m.at_most / borne[1]) if (m := told.get(one.frame)) else 0.0 for one in frames}
+
+
+def _one_alone(bad: dict[int, float], frame: int) -> bool:
+    """Whether of the two frames of a step one stands away much farther than the other: then it is that frame, and not all from there on."""
+    one, other = sorted((bad.get(frame - 1, 0.0), bad.get(frame, 0.0)))
+    return other > max(1.0, ALONE_TIMES * one)
 
 
 def _stands_out(bad: dict[int, float], frame: int) -> bool:

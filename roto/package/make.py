@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.atomic_write import put_in_place, temporary_name
-from roto.errors import BadPackage, BadRecipe
+from roto.errors import BadRecipe
 from roto.matte.matting.fringe import Fringes
 from roto.matte.render import Rendered, render_each, samples_wanted
 from roto.matte.stack import Matte
@@ -184,8 +184,7 @@ def make_stills(plan: Plan, which: Iterable[int], folder: Path, workers: int) ->
     wanted = list(which)
     for path in plan.stills(folder, 0):
         path.parent.mkdir(parents=True, exist_ok=True)
-    recipe = plan.recipe
-    if recipe.content in ("matte", "inverted") and plan.size == plan.matte.size and not recipe.plate:
+    if quick(plan):
         yield from _plain_mattes(plan, wanted, folder, workers)
         return
     pool = ThreadPoolExecutor(max(1, workers))
@@ -193,6 +192,11 @@ def make_stills(plan: Plan, which: Iterable[int], folder: Path, workers: int) ->
         yield from pool.map(lambda at: _make(plan, at, folder), wanted)
     finally:
         pool.shutdown(cancel_futures=True)
+
+
+def quick(plan: Plan) -> bool:
+    """Whether stills are made the quick way: many together, straight from the row loop."""
+    return plan.recipe.content in ("matte", "inverted") and plan.size == plan.matte.size and not plan.recipe.plate
 
 
 def _plain_mattes(plan: Plan, wanted: list[int], folder: Path, workers: int) -> Iterator[Made]:
@@ -255,34 +259,51 @@ def take_over_all(plan: Plan, folder: Path, wanted: dict[int, list[Path]]) -> se
     return {at for at, files in wanted.items() if take_over(plan, at, folder, files)}
 
 
-def make_movies(plan: Plan, folder: Path, progress: Callable[[int], None] = lambda done: None) -> None:
-    """The movie (and the plate's, where asked for) from the pictures of all pieces. BadPackage where one is missing."""
+def make_movies(
+    plan: Plan,
+    folder: Path,
+    progress: Callable[[int], None] = lambda done: None,
+    made: Callable[[Made], None] = lambda one: None,
+    workers: int = 1,
+) -> None:
+    """The movie (and the plate's, where asked for) from the pictures of all pieces. Those that are not there are made meanwhile, a few
+    ahead of the encoder, which leaves some of the processor's time unused. made: hears of each. workers: threads that make them."""
     whole = plan.matte.rate
+    for path in plan.stills(folder, 0):
+        path.parent.mkdir(parents=True, exist_ok=True)
     for part, name in enumerate([*plan.names, *plan.plate_names]):
 
-        def picture(at: int, part: int = part) -> NDArray[Any]:
+        def picture(at: int, part: int = part) -> tuple[NDArray[Any], Made | None]:
+            new = None if there(plan, folder, at) else _make(plan, at, folder)
             path = plan.stills(folder, at)[part]
-            if not path.exists():
-                raise BadPackage(f"The picture of frame {plan.pieces[at].frame} is missing, from which the movie is made.")
             pixels = reading_back.read_still(path, reading_back.header(path))
-            return pixels.astype(pixels.dtype.newbyteorder("="), copy=False)
+            return pixels.astype(pixels.dtype.newbyteorder("="), copy=False), new
 
         target = folder / (name if part < len(plan.names) else f"{PLATE}/{name}")
         target.parent.mkdir(parents=True, exist_ok=True)
         code = timecode(plan.pieces[0].number, whole)
-        pictures = _read_ahead(picture, len(plan.pieces), progress)
+        pictures = _ahead(picture, len(plan.pieces), progress, made, workers)
         write_movie(target, plan.recipe.format, pictures, whole, timecode=code, pixel_aspect=plan.recipe.pixel_aspect)
 
 
-def _read_ahead(picture: Callable[[int], NDArray[Any]], count: int, progress: Callable[[int], None]) -> Iterator[NDArray[Any]]:
-    """Pictures in turn; the next ones are read while the encoder is at the one before."""
-    pool = ThreadPoolExecutor(1)
+def _ahead(
+    picture: Callable[[int], tuple[NDArray[Any], Made | None]],
+    count: int,
+    progress: Callable[[int], None],
+    made: Callable[[Made], None],
+    workers: int,
+) -> Iterator[NDArray[Any]]:
+    """Pictures in turn; the next ones are made ready while the encoder is at the one before."""
+    pool = ThreadPoolExecutor(workers)
     try:
-        coming = [pool.submit(picture, at) for at in range(min(2, count))]
+        coming = [pool.submit(picture, at) for at in range(min(workers + 1, count))]
         for at in range(count):
-            if at + 2 < count:
-                coming.append(pool.submit(picture, at + 2))
-            yield coming.pop(0).result()
+            pixels, new = coming.pop(0).result()
+            if new is not None:
+                made(new)
+            if at + workers + 1 < count:
+                coming.append(pool.submit(picture, at + workers + 1))
+            yield pixels
             progress(at + 1)
     finally:
         pool.shutdown(cancel_futures=True)

@@ -14,7 +14,8 @@ pytestmark = pytest.mark.django_db(transaction=True)
 def shown(artist):
     """The picture that is up, once it is there: its address and its width."""
     image = artist.css(".changes .picture img")
-    return artist.until(lambda: artist.browser.execute_script("const i = arguments[0]; return i.complete && i.naturalWidth ? i.src : ''", image))
+    there = "const i = arguments[0]; return i.complete && i.naturalWidth ? i.src : ''"
+    return artist.until(lambda: artist.browser.execute_script(there, image))
 
 
 def test_what_differs_is_seen_frame_by_frame(artist, shot, people, tmp_path, worker):

@@ -10,7 +10,7 @@ from PIL import Image
 from selenium.webdriver.common.keys import Keys
 
 from jaythread.delivery import actions as delivery
-from jaythread.delivery import making
+from jaythread.delivery import packing
 from jaythread.desk.edit import actions
 from jaythread.desk.models import StackEntry
 
@@ -84,7 +84,7 @@ def test_frames_are_finished_teach_the_rest_and_are_delivered(desk, shot, people
     assert desk.complaints() == []
     it = delivery.ask(people["rafe"], shot.pk, shot.mattes.get().pk)
     desk.until(lambda: it.refresh_from_db() or it.state == "proved", 60)
-    with zipfile.ZipFile(making.zip_path(it)) as bag:
+    with zipfile.ZipFile(packing.zip_path(it)) as bag:
         names = sorted(n for n in bag.namelist() if n.startswith("KITE_010"))
         alpha = np.asarray(Image.open(io.BytesIO(bag.read(names[1])))) / 65535
     x, y = np.meshgrid(np.arange(96), np.arange(64))

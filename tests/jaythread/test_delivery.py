@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from django.utils import timezone
 
-from jaythread.delivery import actions, making, recipes, sent
+from jaythread.delivery import actions, making, packing, recipes, sent
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery
 from jaythread.desk.edit import actions as desk
 from jaythread.errors import NotAllowed, NotThere, Refused
@@ -41,7 +41,7 @@ def again(delivery, people, **how):
 
 
 def files_of(delivery) -> dict[str, bytes]:
-    with zipfile.ZipFile(making.zip_path(delivery)) as bag:
+    with zipfile.ZipFile(packing.zip_path(delivery)) as bag:
         return {name: bag.read(name) for name in bag.namelist()}
 
 
@@ -220,9 +220,9 @@ def test_a_killed_worker_loses_no_finished_frame(asked, monkeypatch):
 
 def test_a_chunk_done_twice_or_a_finish_done_twice_changes_nothing(asked):
     actions.deliver(asked.pk)
-    before = making.zip_path(asked).read_bytes()
+    before = packing.zip_path(asked).read_bytes()
     actions.deliver(asked.pk)
-    assert making.zip_path(asked).read_bytes() == before
+    assert packing.zip_path(asked).read_bytes() == before
 
 
 @pytest.mark.parametrize("kind", ["full disk", "missing plate frame", "no permission"])

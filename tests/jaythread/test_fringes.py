@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from jaythread.delivery import actions as delivery
-from jaythread.delivery import making
+from jaythread.delivery import packing
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
 from jaythread.desk.matting import fringes
@@ -151,7 +151,7 @@ def delivered_holds_the_kite(shot, rafe):
     delivery.deliver(it.pk)
     it.refresh_from_db()
     assert it.state == "proved", it.wrong
-    with zipfile.ZipFile(making.zip_path(it)) as bag:
+    with zipfile.ZipFile(packing.zip_path(it)) as bag:
         names = sorted(n for n in bag.namelist() if n.startswith("KITE_010"))
         for frame, name in enumerate(names, FIRST):
             alpha = np.asarray(Image.open(io.BytesIO(bag.read(name)))) / 65535

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from jaythread.delivery import actions, making
+from jaythread.delivery import actions, packing
 from jaythread.delivery.models import Delivery, State
 from jaythread.errors import Refused
 from jaythread.tryouts import pictures
@@ -31,7 +31,7 @@ def delivered(rafe, shot, row, recipe=STILLS):  # noqa: F811
 
 
 def stills(it) -> dict[str, np.ndarray]:
-    with zipfile.ZipFile(making.zip_path(it)) as bag:
+    with zipfile.ZipFile(packing.zip_path(it)) as bag:
         names = sorted(n for n in bag.namelist() if n.startswith("KITE") and n.endswith(".png"))
         return {name: np.asarray(Image.open(io.BytesIO(bag.read(name)))).astype(int) for name in names}
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
-from jaythread.delivery import actions, making, scripting
+from jaythread.delivery import actions, packing, scripting
 from jaythread.delivery.models import Delivery, State
 from roto.errors import RotoError
 
@@ -49,4 +49,4 @@ class Command(BaseCommand):
             raise CommandError("\n".join([f"Delivery {it.pk} is {it.state}.", it.message, *it.wrong]).strip())
         for row in it.open_odd:
             self.stderr.write(f"To look at: {row['says']}")
-        self.stdout.write(f"{it.pk}\t{making.zip_path(it)}")
+        self.stdout.write(f"{it.pk}\t{packing.zip_path(it)}")
