@@ -1,10 +1,26 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills
-desk tryouts export bend hints hard check taught."""
+desk load scale tryouts export bend hints hard check taught."""
 
 import sys
 
-from benchmarks import bending, checking, core, desk, exposure, hard, hinting, kills, packages, teaching, tracks, truth, tryouts
+from benchmarks import (
+    bending,
+    checking,
+    core,
+    desk,
+    exposure,
+    hard,
+    hinting,
+    kills,
+    load,
+    packages,
+    scale,
+    teaching,
+    tracks,
+    truth,
+    tryouts,
+)
 
 ALL = {
     "coverage": core.coverage_accuracy,
@@ -27,6 +43,8 @@ ALL = {
     "movies": packages.movies,
     "kills": kills.thirty,
     "desk": desk.edit_to_picture,
+    "load": load.load,
+    "scale": scale.scale,
     "tryouts": tryouts.four_lines,
     "export": tryouts.export,
     "bend": bending.bend,

@@ -1,0 +1,199 @@
+"""What more artists would need: a small discrete-event model, run from costs measured here, and held against the load of `load`.
+
+A request is a few steps, each at a part that works on so many at a time, first come first served: the interpreter of a web process (one),
+the cores of a machine. Costs are processor time, told apart by who spent it: the web server, the database.
+"""
+
+import heapq
+import os
+from collections import deque
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks import load, scenes
+from benchmarks.load import Artist, Row, fresh, serving, together, warm
+from roto.matte.render import render_each
+
+TICK = os.sysconf("SC_CLK_TCK")
+ALONE = 4
+"""artists at a server while costs are measured: none waits for another"""
+HELD = (10, 20, 40)
+"""artists of whom the model's answer is held against what was measured"""
+SPREAD = 0.35
+"""of a cost, sigma of its logarithm"""
+PEAK = 0.6
+"""of a house's artists, that are at work in its busiest hour"""
+BUSY = 0.3
+"""of that hour, in which an artist drags and edits each second"""
+FRAMES, PARTS = 72, 12
+"""a shot's frames, and the shapes of its matte"""
+HOUSES = {30: "a house", 300: "a street of houses", 30_000: "a town of them"}
+EVENING = 4.0
+"""hours before the evening in which a day's deliveries are wanted"""
+PER_DAY = {"deliveries": 1.0, "edits": 1500.0, "plates": 0.5}
+"""of an artist"""
+FULL = 0.7
+"""of its time that a part may be at work before answers wait for each other"""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Costs:
+    """Seconds of a core. interpreter: of an edit or a draft, what holds the web process; drawing: what does not; database; frame: one
+    rendered. Bytes. still: of a plate's frame, with its small picture; edit: kept of one."""
+
+    interpreter: float
+    drawing: float
+    database: float
+    frame: float
+    still: int
+    edit: int
+
+
+@dataclass
+class Part:
+    """Something that works on so many steps at a time."""
+
+    count: int
+    idle: int = 0
+    queue: deque["Request"] = field(default_factory=deque)
+    busy: float = 0.0
+
+
+@dataclass
+class Request:
+    """What is left of it: steps of a part's name and seconds."""
+
+    begun: float
+    steps: list[tuple[str, float]]
+
+
+def simulated(requests: Sequence[Request], parts: dict[str, Part]) -> np.ndarray:
+    """Seconds that each request took, in the order in which they end."""
+    for part in parts.values():
+        part.idle = part.count
+    events: list[tuple[float, int, Request, bool]] = [(one.begun, k, one, False) for k, one in enumerate(requests)]
+    heapq.heapify(events)
+    took, number = [], len(events)
+    while events:
+        now, _, request, ended = heapq.heappop(events)
+        coming = [request]
+        if ended:
+            name, _ = request.steps.pop(0)
+            part = parts[name]
+            part.idle += 1
+            if part.queue:
+                coming.append(part.queue.popleft())
+                part.idle -= 1
+        for one in coming:
+            if not one.steps:
+                took.append(now - one.begun)
+                continue
+            name, seconds = one.steps[0]
+            part = parts[name]
+            if one is request:
+                if part.idle == 0:
+                    part.queue.append(one)
+                    continue
+                part.idle -= 1
+            part.busy += seconds
+            number += 1
+            heapq.heappush(events, (now + seconds, number, one, True))
+    return np.array(took)
+
+
+def arrivals(artists: int, seconds: float, costs: Costs, seed: int = 1) -> list[Request]:
+    """A draft and an edit of every artist each second, half a second apart, each at a moment of their own."""
+    rng = np.random.default_rng(seed)
+    out = []
+    for begin in rng.uniform(0, 1, artists):
+        for at in np.arange(begin, seconds, 0.5):
+            vary = np.exp(rng.normal(-(SPREAD**2) / 2, SPREAD, 3))
+            spent = np.array([costs.interpreter, costs.drawing, costs.database]) * vary
+            out.append(Request(begun=float(at), steps=[("web", float(spent[0])), ("cores", float(spent[1] + spent[2]))]))
+    return out
+
+
+def _cpu(pids: Sequence[int]) -> float:
+    """Seconds of processor time that processes have spent."""
+    total = 0
+    for pid in pids:
+        try:
+            fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+        except OSError:
+            continue
+        total += int(fields[11]) + int(fields[12])
+    return total / TICK
+
+
+def _database() -> list[int]:
+    """The processes of the cluster."""
+    first = (Path(os.environ["JAY_RUN"]) / "postgres" / "postmaster.pid").read_text().splitlines()[0]
+    found = [int(first)]
+    for path in Path("/proc").glob("[0-9]*/stat"):
+        try:
+            if path.read_text().rpartition(")")[2].split()[1] == first:
+                found.append(int(path.parent.name))
+        except OSError:
+            continue
+    return found
+
+
+def measured(port: str, server: int, everybody: list[Artist]) -> Costs:
+    """What an edit and a draft cost on the mean, while nobody waits; and a frame of a matte of twelve shapes."""
+    before = _cpu([server]), _cpu(_database())
+    some = fresh(everybody, ALONE)
+    together(port, some, 12.0)
+    count = sum(len(one.waits) for one in some)
+    web, database = ((after - start) / count for after, start in zip((_cpu([server]), _cpu(_database())), before, strict=True))
+    drawing = float(np.mean([ms for one in some for ms in one.core])) / 1000
+    matte = scenes.twelve()
+    begin = os.times()
+    list(render_each(matte, range(1, 13), lambda frame, done: None, 1, "16"))
+    end = os.times()
+    frame = (end.user + end.system - begin.user - begin.system) / 12
+    return Costs(interpreter=max(0.001, web - drawing), drawing=drawing, database=database, frame=frame, still=2_700_000, edit=2_500)
+
+
+def scale() -> Iterator[Row]:
+    """The costs, the model beside the load that was measured, and what houses of other sizes would need."""
+    with serving() as (port, server, everybody):
+        warm(port, everybody)
+        costs = measured(port, server, everybody)
+        yield "scale: a request, ms of a core: interpreter, drawing, database", _ms(costs), ""
+        for artists in HELD:
+            real = np.percentile(together(port, fresh(everybody, artists)), 95)
+            told = np.percentile(simulated(arrivals(artists, load.SECONDS, costs), _here()), 95) * 1000
+            yield f"scale: {artists} artists here, p95 of the model and measured", f"{told:.0f}, {real:.0f} ms", "within 30 %"
+    for artists, name in HOUSES.items():
+        yield f"scale: {artists} artists, {name}", _needs(artists, costs), ""
+
+
+def _ms(costs: Costs) -> str:
+    return (
+        ", ".join(f"{1000 * one:.1f}" for one in (costs.interpreter, costs.drawing, costs.database)) + f"; a frame {1000 * costs.frame:.0f}"
+    )
+
+
+def _here() -> dict[str, Part]:
+    """This machine with one web process: while its interpreter is at work, the other cores are left for the rest."""
+    return {"web": Part(count=1), "cores": Part(count=max(1, (os.cpu_count() or 2) - 1))}
+
+
+def _needs(artists: int, costs: Costs) -> str:
+    """Which parts a house needs in its busiest hour, and what a month of it keeps."""
+    asked = 2 * artists * PEAK * BUSY
+    web = max(1, int(np.ceil(asked * costs.interpreter / FULL)))
+    cores = max(1, int(np.ceil(asked * (costs.drawing + costs.interpreter) / FULL)))
+    database = asked * costs.database / FULL
+    frames = artists * PER_DAY["deliveries"] * FRAMES
+    workers = max(1, int(np.ceil(frames * 2 * costs.frame / (EVENING * 3600) / FULL)))
+    month = (
+        22 * artists * (PER_DAY["plates"] * FRAMES * costs.still + PER_DAY["edits"] * costs.edit + PER_DAY["deliveries"] * FRAMES * 120_000)
+    )
+    return (
+        f"{asked:.0f} requests/s: {web} web processes on {cores} cores, {database:.1f} cores of database, {workers} workers' cores;"
+        f" {month / 1e12:.1f} TB a month"
+    )
