@@ -282,7 +282,7 @@ def state(request: HttpRequest, delivery_id: int) -> HttpResponse:
             "total": len(rows),
             "checked": it.checked,
             "frames": [at for at, d, _ in rows if d],
-            "left": round(gone / made * left) if made > 2 and it.state == State.RENDERING else None,
+            "left": round(gone / made * left) if made > 2 and left and it.state in (State.RENDERING, State.READING) else None,
         }
     )
 

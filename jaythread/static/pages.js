@@ -88,10 +88,11 @@ document.addEventListener("alpine:init", () => {
       follow(this.$el.dataset.url, (now) => {
         if (!now) return true;
         if (ended.includes(now.state)) return location.reload();
-        document.getElementById("state").textContent = now.state;
-        const reading = now.state === "reading back";
+        const movie = now.state === "reading back" && now.done < now.total; // its pictures are made while it is written
+        document.getElementById("state").textContent = movie ? "making the movie" : now.state;
+        const reading = now.state === "reading back" && !movie;
         const count = reading ? now.checked : now.done;
-        if (now.state !== "waiting") this.words = `${reading ? "read back" : "rendered"} ${count} of ${now.total} frames`;
+        if (now.state !== "waiting") this.words = `${reading ? "read back" : movie ? "made" : "rendered"} ${count} of ${now.total} frames`;
         this.bar = `width: ${(100 * count) / now.total}%`;
         if (now.left !== null) this.words += `, about ${now.left < 90 ? `${now.left} s` : `${Math.round(now.left / 60)} min`} left`;
         for (const at of now.frames) document.querySelector(`[data-at="${at}"]`).classList.add("done");

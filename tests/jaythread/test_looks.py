@@ -7,12 +7,14 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from jaythread.delivery import actions, packing
+from jaythread.delivery import actions, making, packing
 from jaythread.delivery.models import Delivery, State
 from jaythread.errors import Refused
 from jaythread.tryouts import pictures
 from jaythread.tryouts.actions import bundled
 from roto.__main__ import main
+from roto.errors import Cancelled
+from roto.package import make
 from roto.package.recipe import STARTERS, Recipe
 from roto.tryout.bundle import dumps, loads
 
@@ -66,6 +68,47 @@ def test_a_movie_for_the_phone_is_proved(traced, rafe):  # noqa: F811
     recipe = STARTERS["a tryout on the phone"][1]
     it = delivered(rafe, traced, begun(rafe, traced, "larger"), recipe)
     assert (it.state, it.wrong) == (State.PROVED, [])
+
+
+def test_a_movie_goes_on_where_its_worker_was_lost_and_leaves_nothing_when_it_is_cancelled(traced, rafe, monkeypatch):  # noqa: F811
+    recipe, row = STARTERS["a tryout on the phone"][1], begun(rafe, traced, "larger")
+    made, real = [], make.compose.whole_numbers
+
+    def lost(sources, recipe, frame):
+        made.append(frame)
+        if len(made) == 4:
+            raise KeyboardInterrupt
+        return real(sources, recipe, frame)
+
+    it = actions.ask(rafe, traced.pk, [], recipe, tryout=row.pk)
+    making.begin(it.pk)
+    with monkeypatch.context() as patch:
+        patch.setattr(make.compose, "whole_numbers", lost)
+        with pytest.raises(KeyboardInterrupt):
+            making.finish(it.pk)
+    there = {FIRST + int(path.stem) for path in (it.folder / "frames").glob("*.png")}
+    assert 0 < len(there) < 8 and not [*it.package.glob("*.mp4")]
+    made.clear()
+    monkeypatch.setattr(make.compose, "whole_numbers", lambda *said: (made.append(said[2]), real(*said))[1])
+    making.finish(it.pk)
+    it.refresh_from_db()
+    assert (it.state, it.wrong) == (State.PROVED, []) and it.frames.filter(done=True).count() == 8
+    assert sorted(made) == sorted({*range(FIRST, LAST + 1)} - there), "what is there is not made again"
+    second = actions.ask(rafe, traced.pk, [], recipe, tryout=begun(rafe, traced, "bars").pk)
+    making.begin(second.pk)
+    asked = []
+
+    def stop(delivery, last):
+        asked.append(last)
+        if len(asked) == 3:
+            raise Cancelled
+        return last
+
+    monkeypatch.setattr(making, "LOOK_EVERY", 0.0)
+    monkeypatch.setattr(making, "_look", stop)
+    making.finish(second.pk)
+    second.refresh_from_db()
+    assert second.state == State.CANCELLED and not second.folder.exists() and len(asked) == 3
 
 
 def test_where_nothing_is_hidden_somebody_answers_for_it(traced, rafe):  # noqa: F811
