@@ -1,6 +1,7 @@
 """What differs between a plate and the version before it: looked at by a job once the newer one is decoded, told on its page."""
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -43,7 +44,8 @@ def begin(plate: Plate, job: Job) -> None:
     """Have a plate that was just decoded looked at, if it is a newer version of something. job: what decoded it."""
     before = plate.before
     if before is not None:
-        jobs.start(job.user, plate.shot, LOOKING, str(plate.pk), total=len(numbers(plate) & numbers(before)))
+        with suppress(Refused):  # it is being looked at already: what decoded it was taken up again
+            jobs.start(job.user, plate.shot, LOOKING, str(plate.pk), total=len(numbers(plate) & numbers(before)))
 
 
 def ask(user: User, plate_id: int) -> None:
@@ -80,7 +82,7 @@ def _look(job: Job, progress: Progress) -> str:
     says = _says(before, plate, found, changes.retimed(*small), scale)
     told = {"before": before.version, "says": says, "shares": {str(f): round(one.share, 6) for f, one in found.items()}}
     Plate.objects.filter(pk=plate.pk).update(changes=told)
-    return says[0]
+    return says[0] if says else ""
 
 
 def _says(before: Plate, after: Plate, found: dict[int, Change], retimed: list[tuple[int, int, int]], scale: float) -> list[str]:
@@ -94,17 +96,19 @@ def _says(before: Plate, after: Plate, found: dict[int, Change], retimed: list[t
     if move is not None:
         x, y = (scale * one for one in move)
         ways = [f"{abs(v):.1f} px {way[v < 0]}" for v, way in ((x, ("to the right", "to the left")), (y, ("down", "up"))) if abs(v) > 0.05]
-        says.append(f"It lies {' and '.join(ways)} of where it lay: shapes are off by that.")
+        says.append(f"The picture is moved by {' and '.join(ways)}: shapes are off by that.")
     gain = None if retimed or move is not None else changes.graded([found[f] for f in differ])
     if gain is not None:
         says.append(f"It is {abs(100 * (gain - 1)):.0f} % {'brighter' if gain > 1 else 'darker'} all over. Shapes lie as they lay.")
     if differ:
         worst = max(differ, key=lambda f: found[f].share)
-        which = "All" if len(differ) == len(found) else f"{len(differ)} of"
+        which = f"All {len(found)} frames differ" if len(differ) == len(found) else f"{len(differ)} of {len(found)} frames differ"
+        which += "s" if len(differ) == 1 else ""
         most = f"Most on {worst}: {100 * found[worst].share:.1f} % of the picture."
-        says.append(f"{which} {len(found)} frames differ: {spans(differ)}. {most}" if len(found) > 1 else f"Frame {worst} differs.")
+        says.append(f"{which}: {spans(differ)}. {most}" if len(found) > 1 else f"Frame {worst} differs.")
     elif found:
-        says.append(f"Nothing differs that can be seen on the {len(found)} frames that both have.")
+        which = f"the {len(found)} frames" if len(found) > 1 else "the one frame"
+        says.append(f"Nothing differs that can be seen on {which} that both have.")
     for some, what in ((numbers(after) - numbers(before), "new"), (numbers(before) - numbers(after), "not there any more")):
         if some:
             says.append(f"{'Frame' if len(some) == 1 else 'Frames'} {spans(sorted(some))} {'is' if len(some) == 1 else 'are'} {what}.")

@@ -107,8 +107,8 @@ def retimed(before: Mapping[int, Picture], after: Mapping[int, Picture]) -> list
         best = min(errors, key=lambda by: (errors[by], abs(by)), default=0)
         found[frame] = best if best and errors[best] < NEARER * errors.get(0, 255.0) else 0
     out = []
-    for (by, _), some in groupby(sorted(found), key=lambda f: (found[f], f - sorted(found).index(f))):
-        frames = list(some)
+    for (by, _), some in groupby(enumerate(sorted(found)), key=lambda it: (found[it[1]], it[1] - it[0])):
+        frames = [frame for _, frame in some]
         if by and len(frames) >= FEWEST:
             out.append((frames[0], frames[-1], by))
     return out

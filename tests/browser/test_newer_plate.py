@@ -32,7 +32,7 @@ def test_what_differs_is_seen_frame_by_frame(artist, shot, people, tmp_path, wor
     plate = shot.plates.first()
     artist.go(f"/plates/{plate.pk}")
     artist.css(f"a[href='/plates/{plate.pk}/changes']").click()
-    artist.until(lambda: f"1 of 8 frames differ: {FIRST + 4}" in artist.text and "of the picture differs" in artist.text)
+    artist.until(lambda: f"1 of 8 frames differs: {FIRST + 4}" in artist.text and "of the picture differs" in artist.text)
     assert f"/changes/{FIRST + 4}.png" in shown(artist) and len(artist.browser.find_elements("css selector", ".changes .slide i")) == 1
     artist.press("1")
     artist.until(lambda: f"/plates/{shot.plates.last().pk}/proxy/{FIRST + 4}.jpg" in shown(artist))

@@ -20,11 +20,13 @@ from jaythread.desk.models import FrameFit, Note, Shape, Track
 from jaythread.errors import Refused
 from jaythread.jobs.models import Job
 from jaythread.plates import actions as plates
+from jaythread.plates import changes
 from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from roto.errors import BadRecipe
 from roto.package.recipe import Recipe
 from roto.picture import stills
+from roto.picture.changes import Change
 from roto.picture.stills import read
 
 from ..conftest import FIRST, LAST, carry_out, edited, picture, trace, write_stills
@@ -228,12 +230,12 @@ def test_what_differs_in_a_newer_picture_is_said_and_shown(shot, rafe, people, t
 
     plate = newer(rafe, shot, tmp_path / "painted", painted)
     assert len(plate.changes["says"]) == 1 and plate.changes["says"][0].startswith(
-        f"1 of 8 frames differ: {FIRST + 4}. Most on {FIRST + 4}:"
+        f"1 of 8 frames differs: {FIRST + 4}. Most on {FIRST + 4}:"
     )
     assert 0.08 < plate.changes["shares"][str(FIRST + 4)] < 0.14 and plate.changes["shares"][str(FIRST)] == 0
     client.force_login(rafe)
     page = client.get(f"/plates/{plate.pk}/changes").content.decode()
-    assert "what differs from version 1" in page and "1 of 8 frames differ" in page
+    assert "what differs from version 1" in page and "1 of 8 frames differs" in page
     assert "What differs from version" in client.get(f"/plates/{plate.pk}").content.decode()
     shown = np.asarray(Image.open(io.BytesIO(client.get(f"/plates/{plate.pk}/changes/{FIRST + 4}.png").content)))
     coloured = shown[..., 0].astype(int) - shown[..., 2] > 60
@@ -262,3 +264,19 @@ def test_the_same_picture_brighter_or_another_one_later_is_told_from_each_other(
     assert (
         plate.changes["says"][0] == f"From {FIRST + 1} to {LAST} it shows what version 3 shows 1 frame earlier: keys there are off by that."
     )
+
+
+def test_a_picture_that_lies_elsewhere_and_frames_that_come_and_go_are_said(shot, rafe):
+    def one(**more):
+        return Change(**{"share": 0.2, "move": None, "gain": None} | more)
+
+    first = shot.plates.get()
+    longer = Plate(shot=shot, version=2, names={str(f): "" for f in range(FIRST + 1, LAST + 3)})
+    moved = {f: one(move=(-2.0, 0.0)) for f in range(FIRST + 1, LAST + 1)}
+    says = changes._says(first, longer, moved, [], 2.0)
+    assert says[0] == "The picture is moved by 4.0 px to the left: shapes are off by that." and says[1].startswith("All 7 frames differ: ")
+    assert says[2:] == [f"Frames {LAST + 1}-{LAST + 2} are new.", f"Frame {FIRST} is not there any more."]
+    assert changes._says(first, first, {FIRST: one(share=0.0)}, [], 1.0) == [
+        "Nothing differs that can be seen on the one frame that both have."
+    ]
+    assert changes._says(first, first, {}, [], 1.0) == []
