@@ -181,7 +181,7 @@ class Edit(models.Model):
     """The journal: one row a change, with all that was before and after, so that it can be turned back.
 
     The id is made by the page: sending an edit again is harmless. reverses: the edit that this one takes back (an undo, or a redo of one).
-    reversed: whether it has been taken back.
+    reversed: whether it has been taken back. follows: the same person's edit that this one came of by itself; it is taken back with it.
     """
 
     class Way(models.TextChoices):
@@ -198,6 +198,7 @@ class Edit(models.Model):
     changes = models.JSONField()
     reverses = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="reversed_by")
     reversed = models.BooleanField(default=False)
+    follows = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="followed_by")
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:

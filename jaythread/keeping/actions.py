@@ -110,6 +110,6 @@ def _clear(shot: Shot) -> list[Path]:
     deliveries = Delivery.objects.filter(matte__shot=shot)
     Sending.objects.filter(delivery__in=deliveries).delete()
     deliveries.delete()
-    Edit.objects.filter(shot=shot).update(reverses=None)
+    Edit.objects.filter(shot=shot).update(reverses=None, follows=None)
     shot.delete()
     return places

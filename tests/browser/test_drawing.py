@@ -65,6 +65,14 @@ def test_from_one_key_on_corrected_by_mouse_and_drawn_again(artist, worker, peop
     artist.until(lambda: FIRST + 4 in Track.objects.get().data["hand"])
     assert np.abs(outline(FIRST + 4) - corrected).max() < 1e-5
 
+    # one press takes back the correction and what was drawn again for it, another does both again
+    artist.press(Keys.CONTROL, "z")
+    artist.until(lambda: Track.objects.get().data["hand"] == [FIRST])
+    assert np.abs(outline(FIRST + 4)[0] - place).max() < 1e-5
+    artist.press(Keys.CONTROL, Keys.SHIFT, "z")
+    artist.until(lambda: FIRST + 4 in Track.objects.get().data["hand"])
+    assert np.abs(outline(FIRST + 4) - corrected).max() < 1e-5 and Job.objects.filter(kind="shape.draw").count() == 2
+
     # the matte is where the thing is
     shot.refresh_from_db()
     alpha = render(core_cache.matte(shot, shot.mattes.get()), last).alpha

@@ -114,6 +114,35 @@ def test_from_one_key_on_and_a_correction_is_kept_while_the_stretches_beside_it_
     edited(rafe, woven, do="remove track", track=str(Track.objects.get().pk))
 
 
+def test_undo_takes_a_correction_back_with_what_was_drawn_again_because_of_it(woven, rafe):
+    draw(rafe, woven, frame=FIRST, to=LAST)
+    before = [outline(woven, FIRST + k) for k in (2, 5)]
+    corrected = truth(FIRST + 5) + 3.0
+    key(rafe, woven, FIRST + 5, corrected)
+    own = woven.edits.latest("revision")
+    key(rafe, woven, FIRST + 8)  # meanwhile, as is this
+    edited(rafe, woven, do="rename track", track=str(Track.objects.get().pk), name="cloth")
+    draw(rafe, woven, frame=FIRST + 5, beside=True, follows=str(own.pk))
+    drawn = [outline(woven, FIRST + k) for k in (2, 5)]
+    assert np.abs(drawn[0] - before[0]).max() > 0.05 and np.abs(drawn[1] - corrected).max() < 1e-5
+
+    def undone():
+        desk.undo(rafe, woven.pk, uuid.uuid4())
+        return [outline(woven, FIRST + k) for k in (2, 5)]
+
+    assert np.abs(undone()[1] - corrected).max() < 1e-5 and Track.objects.get().name == "torso drawn"
+    assert woven.edits.get(follows=own).reversed, "it has changed the same track since"
+    undone()
+    assert {k.frame for k in woven.shapes.get().form_keys.all()} == {FIRST, FIRST + 5}
+    draw(rafe, woven, frame=FIRST + 5, beside=True, follows=str(own.pk))
+    assert np.abs(outline(woven, FIRST + 2) - before[0]).max() > 0.05
+    assert np.allclose(undone(), before, atol=1e-6), "one press, as it was before the correction"
+    desk.redo(rafe, woven.pk, uuid.uuid4())
+    again = [outline(woven, FIRST + k) for k in (2, 5)]
+    assert np.abs(again[1] - corrected).max() < 1e-5 and np.abs(again[0] - before[0]).max() > 0.05
+    assert np.allclose(undone(), before, atol=1e-6)
+
+
 def test_from_a_later_key_on_the_earlier_stretches_stay_as_they_were(woven, rafe):
     key(rafe, woven, FIRST + 4)
     before = outline(woven, FIRST + 2)

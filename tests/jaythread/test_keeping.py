@@ -24,11 +24,12 @@ pytestmark = pytest.mark.django_db
 
 @pytest.fixture
 def delivered(shot, people):
-    """A shot with a traced matte, undone and done again, a package and a link to it; the link's secret."""
+    """A shot with a traced matte, something undone, something that came of an edit, a package and a link to it; its secret."""
     rafe = people["rafe"]
     shape = trace(shot, rafe)
     edited(rafe, shot, do="place", shape=shape, frame=LAST, move=(9, 0))
     desk.undo(rafe, shot.pk, uuid.uuid4())
+    shot.edits.filter(revision=2).update(follows=shot.edits.get(revision=1))
     it = delivery.ask(rafe, shot.pk, shot.mattes.get().pk)
     delivery.deliver(it.pk)
     receiving.send(rafe, it.pk)

@@ -29,16 +29,16 @@ test("frames where a key helps most are named, but for those that have one by no
 
 test("a correction of what is drawn has the stretches beside it drawn again, others do not", async () => {
   const { it, shape, edits, asked } = drawing();
-  const saved = (command) => edits.dispatchEvent(new CustomEvent("saved", { detail: command }));
+  const saved = (command, id = "e") => edits.dispatchEvent(new CustomEvent("saved", { detail: { id, command } }));
   saved({ do: "form", shape: shape.id, frame: FIRST + 3 });
   await wait(1400);
   assert.deepEqual(asked, [], "it rides on nothing");
   shape.carrier = { track: "t", how: "bend", byGroup: false };
   saved({ do: "rename", shape: shape.id, name: "x" });
   saved({ do: "together", commands: [{ do: "form", shape: shape.id, frame: FIRST + 3 }] });
-  saved({ do: "form", shape: shape.id, frame: FIRST + 3 });
+  saved({ do: "form", shape: shape.id, frame: FIRST + 3 }, "last");
   await wait(1400);
   assert.equal(asked.length, 1);
-  assert.deepEqual(asked[0].slice(1), [shape.id, { frame: FIRST + 3, beside: true, in_front: [] }]);
+  assert.deepEqual(asked[0].slice(1), [shape.id, { frame: FIRST + 3, beside: true, follows: "last", in_front: [] }], "it is taken back with the correction");
   assert.ok(it);
 });

@@ -57,11 +57,12 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any
     return made
 
 
-def save(user: User, shot: Shot, summary: str, changes: list[Change]) -> Edit:
-    """Write changes that were not said by a command (something taken in, a track that was followed) as one edit. The shot is locked."""
+def save(user: User, shot: Shot, summary: str, changes: list[Change], follows: Edit | None = None) -> Edit:
+    """Write changes that were not said by a command (something taken in, a track that was followed) as one edit. The shot is locked.
+    follows: the edit that they come of by themselves."""
     with core_cache.holding_back(shot.revision):
         write_rows(shot, changes)
-        return journal.write_entry(shot, user, uuid.uuid4(), summary, changes)
+        return journal.write_entry(shot, user, uuid.uuid4(), summary, changes, follows=follows)
 
 
 def preview(user: User, shot_id: int, command: Any) -> tuple[Shot, Outcome]:
@@ -76,7 +77,7 @@ def preview(user: User, shot_id: int, command: Any) -> tuple[Shot, Outcome]:
 
 
 def undo(user: User, shot_id: int, edit_id: uuid.UUID) -> Edit:
-    """Take back this person's last change to the shot that still stands."""
+    """Take back this person's last change to the shot that still stands, with what came of it by itself."""
     return _turn(user, shot_id, edit_id, Edit.Way.UNDO)
 
 
@@ -94,12 +95,13 @@ def _turn(user: User, shot_id: int, edit_id: uuid.UUID, way: str) -> Edit:
     target = journal.next_to(user, shot, way)
     if target is None:
         raise Refused("There is nothing of yours to undo here." if way == Edit.Way.UNDO else "There is nothing of yours to redo here.")
-    back = turned_round(target.changes)
+    together = [*(journal.came_of(target) if way == Edit.Way.UNDO else []), target]
+    back = [change for one in together for change in turned_round(one.changes)]
     for change in outermost(back):
         if read_row(shot, change["table"], change["key"]) != change["before"]:
             raise Conflict(f"'{target.summary}' cannot be taken back: {journal.who_since(target)} has changed the same thing since.")
     summary = f"{journal.TOOK_BACK if way == Edit.Way.UNDO else journal.DID_AGAIN}{journal.plain(target.summary)}"
     with core_cache.holding_back(shot.revision):
         write_rows(shot, back)
-        Edit.objects.filter(pk=target.pk).update(reversed=True)
+        Edit.objects.filter(pk__in=[one.pk for one in together]).update(reversed=True)
         return journal.write_entry(shot, user, edit_id, summary, back, way, target)

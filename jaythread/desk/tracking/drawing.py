@@ -4,7 +4,7 @@ import threading
 import uuid
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
-from typing import Any
+from typing import Annotated, Any
 
 import cv2
 import numpy as np
@@ -52,12 +52,13 @@ _LIGHT = display.light(np.arange(256) / 255.0).astype(np.float32)
 
 class DrawSettings(BaseModel):
     """to: draw from the key on `frame` on, as far as this frame; left out, draw between keys: between all, or, with `beside`, in the
-    stretches beside the key on `frame` alone. in_front: shapes that pass in front."""
+    stretches beside the key on `frame` alone. in_front: shapes that pass in front. follows: the edit that this comes of by itself."""
 
     frame: Frame
     to: Frame | None = None
     beside: bool = False
     in_front: list[str] = Field([], max_length=200)
+    follows: Annotated[str, Field(max_length=36)] = ""
 
 
 def sheet_of(core: CoreShape) -> CoreTrack | None:
@@ -121,7 +122,7 @@ def _prepare(shot: Shot, subject: str, said: DrawSettings) -> Prepared:
     plate = shot.plates.first()
     if plate is None or plate.state != "ready":
         raise Refused("The picture of this shot is not here yet: there is nothing to draw by.")
-    for other in said.in_front:
+    for other in [*said.in_front, *([said.follows] if said.follows else [])]:
         lookups.as_uuid(other)
     core = core_cache.shapes([row])[subject]
     keys = keys_of(core)
@@ -237,7 +238,10 @@ def _write(user: User, job: Job, drawing: Drawing) -> None:
     except RotoError as error:
         raise Refused(error.message) from error
     first, last = int(made.points.frames[0]), int(made.points.frames[-1])
-    actions.save(user, shot, f"let the picture draw {core.name} over {first}-{last}", [*changes, *compare(core.id, core, after)])
+    own = DrawSettings(**job.settings).follows
+    follows = shot.edits.filter(pk=own, user=job.user).first() if own else None
+    changes += compare(core.id, core, after)
+    actions.save(user, shot, f"let the picture draw {core.name} over {first}-{last}", changes, follows)
 
 
 DRAWING = register(

@@ -8,7 +8,7 @@ const partsOf = (command) => (command?.do === "together" ? command.commands : co
 
 export class Drawing extends EventTarget {
   #told = new Set(); // jobs whose end was said
-  #again = new Map(); // by shape, frames that were corrected since it was drawn
+  #again = new Map(); // by shape, the frames that were corrected since it was drawn, and by which edit
 
   /** @param {import("../model/store.js").Store} store @param {import("./edits.js").Edits} edits @param {import("./work.js").Work} work */
   constructor(store, edits, work) {
@@ -73,10 +73,10 @@ export class Drawing extends EventTarget {
     return this.work.cancel(this.job);
   }
 
-  #corrected(command) {
-    for (const { do: what, shape, frame } of partsOf(command)) {
+  #corrected(edit) {
+    for (const { do: what, shape, frame } of partsOf(edit.command)) {
       if (!CORRECTS.includes(what) || !this.trackOf(this.store.document.shapes.get(shape))) continue;
-      this.#again.set(shape, (this.#again.get(shape) || new Set()).add(frame));
+      this.#again.set(shape, (this.#again.get(shape) || new Map()).set(frame, edit.id));
       this.#later();
     }
   }
@@ -90,11 +90,11 @@ export class Drawing extends EventTarget {
     if (this.store.pending.dragging.size) return this.#later();
     for (const [shape, frames] of this.#again) {
       if (this.store.jobs.isBusy(DRAW, shape)) continue; // its end asks again
-      const [frame] = frames;
+      const [[frame, follows]] = frames;
       frames.delete(frame);
       if (!frames.size) this.#again.delete(shape);
       try {
-        await this.work.ask(DRAW, shape, { frame, beside: true, in_front: this.inFront.filter((id) => id !== shape) });
+        await this.work.ask(DRAW, shape, { frame, beside: true, follows, in_front: this.inFront.filter((id) => id !== shape) });
       } catch {
         /* nothing lies beside it that could be drawn */
       }

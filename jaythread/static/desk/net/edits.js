@@ -112,7 +112,7 @@ export class Edits extends EventTarget {
         this.keep();
         this.store.document.take(answer);
         this.dispatchEvent(new CustomEvent("done", { detail: answer.summary }));
-        if (edit.command) this.dispatchEvent(new CustomEvent("saved", { detail: edit.command }));
+        if (edit.command) this.dispatchEvent(new CustomEvent("saved", { detail: edit }));
       } catch (error) {
         await this.failed(edit, error);
       }
