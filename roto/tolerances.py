@@ -22,6 +22,10 @@ DEEP_STEP = 0.35
 MOST_STEP = 2.0
 """px: and at most so far, since between two looks a distance is taken to run evenly. About a corner it does not: BLUR_STEP there."""
 
+AMONG = 0.048
+"""of alpha: how much of a line may change between two looks at it where others move quicker and are looked at more often; what both make
+together is off by a twelfth of that at the most"""
+
 BLUR_CAP = 128
 """samples: the most that one frame takes unless asked otherwise; enough for 450 px of way in an exposure."""
 

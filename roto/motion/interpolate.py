@@ -224,7 +224,7 @@ def _pair_of(p, c, frames, values, held, kinds, speeds, own):
 
 
 @kernel
-def _room(count):
+def room(count):
     """Working arrays for the keys of one pair: times, kinds, values, speeds, whether a speed is kept, and which key it is."""
     return (
         np.empty(count), np.empty(count, np.int8), np.empty((count, 2)), np.empty((count, 2)), np.empty(count, np.bool_),
@@ -233,20 +233,26 @@ def _room(count):
 
 
 @kernel
+def part_at(p, frames, values, held, kinds, speeds, times, numbers, side, within, own, out):
+    """One part at several moments into `out` (T, d), which is 0 so far; see `evaluate`. own: what `room` gave for as many keys."""
+    for c in range(0, values.shape[2], 2):
+        m = _pair_of(p, c, frames, values, held, kinds, speeds, own)
+        if m == 0:
+            continue
+        at, part_kinds, pair, pair_speeds, kept, _ = own
+        _speeds(m, at, pair, part_kinds, kept, within, pair_speeds)
+        for s in range(len(times)):
+            x, y = _pair_at(times[s], numbers[s], at[:m], pair, part_kinds[:m], pair_speeds, kept, side)
+            out[s, c], out[s, c + 1] = x, y
+
+
+@kernel
 def _flow(frames, values, held, kinds, speeds, times, numbers, side, within):
     count, parts, width = values.shape
     out = np.zeros((len(times), parts, width))
-    own = _room(count)
+    own = room(count)
     for p in range(parts):
-        for c in range(0, width, 2):
-            m = _pair_of(p, c, frames, values, held, kinds, speeds, own)
-            if m == 0:
-                continue
-            at, part_kinds, pair, pair_speeds, kept, _ = own
-            _speeds(m, at, pair, part_kinds, kept, within, pair_speeds)
-            for s in range(len(times)):
-                x, y = _pair_at(times[s], numbers[s], at[:m], pair, part_kinds[:m], pair_speeds, kept, side)
-                out[s, p, c], out[s, p, c + 1] = x, y
+        part_at(p, frames, values, held, kinds, speeds, times, numbers, side, within, own, out[:, p])
     return out
 
 
@@ -254,7 +260,7 @@ def _flow(frames, values, held, kinds, speeds, times, numbers, side, within):
 def _at_keys(frames, values, held, kinds, speeds, within):
     count, parts, width = values.shape
     out = np.full((count, parts, width), np.nan)
-    own = _room(count)
+    own = room(count)
     for p in range(parts):
         for c in range(0, width, 2):
             m = _pair_of(p, c, frames, values, held, kinds, speeds, own)

@@ -33,7 +33,8 @@ def at_rest(frame: int) -> Keys:
 
 
 @kernel
-def _matrices(placed, pivot_x, pivot_y):
+def matrices_of(placed, pivot_x, pivot_y):
+    """`matrices`, compiled."""
     out = np.empty((len(placed), 2, 3))
     for i in range(len(placed)):
         angle, size = math.radians(placed[i, TURN, 0]), math.exp(placed[i, SIZE, 0])
@@ -50,11 +51,12 @@ def _matrices(placed, pivot_x, pivot_y):
 
 def matrices(placed: Floats, pivot: tuple[float, float]) -> Floats:
     """Affine maps (T, 2, 3) from placement values (T, 3, 2); each number depends on its own row alone, to the last bit."""
-    return _matrices(placed, float(pivot[0]), float(pivot[1]))
+    return matrices_of(placed, float(pivot[0]), float(pivot[1]))
 
 
 @kernel
-def _apply(maps, points, out):
+def apply_all(maps, points, out):
+    """`apply` into `out`, compiled; it may be the points themselves."""
     for s in range(points.shape[0]):
         m = maps[s]
         for i in range(points.shape[1]):
@@ -69,7 +71,7 @@ def _apply(maps, points, out):
 def apply(maps: Floats, points: Floats) -> Floats:
     """Points (T, n, 6) moved by maps (T, 2, 3); tangents are turned and sized, not moved."""
     out = np.empty_like(points)
-    _apply(maps, points, out)
+    apply_all(maps, points, out)
     return out
 
 

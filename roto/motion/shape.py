@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from roto.arrays import Floats
 from roto.errors import BadGeometry
-from roto.jit import kernel
+from roto.jit import kernel, leaf
 from roto.motion import correct, interpolate, placement
 from roto.motion.keys import Keys
 from roto.motion.live_ranges import Ranges, is_live
@@ -158,22 +158,25 @@ class Shape:
         return replace(self, form=correct.put(self.form, frame, local, held, together=True))
 
 
+@leaf
+def smooth_point(p):
+    """The tangents of a curve point (6,) laid into one line, in place."""
+    lin, lout = np.sqrt(p[2] * p[2] + p[3] * p[3]), np.sqrt(p[4] * p[4] + p[5] * p[5])
+    if lin == 0.0 or lout == 0.0:
+        return
+    x, y = p[4] / lout - p[2] / lin, p[5] / lout - p[3] / lin
+    long = np.sqrt(x * x + y * y)
+    if long > 1e-9 and long <= 2.0 - 1e-12:  # else opposite to rounding, or no direction at all: leave the bits alone
+        p[2], p[3] = -x / long * lin, -y / long * lin
+        p[4], p[5] = x / long * lout, y / long * lout
+
+
 @kernel
 def _smooth(points, kinds):
     for s in range(points.shape[0]):
         for i in range(points.shape[1]):
-            p = points[s, i]
-            if kinds[i] != 1:
-                continue
-            lin, lout = np.sqrt(p[2] * p[2] + p[3] * p[3]), np.sqrt(p[4] * p[4] + p[5] * p[5])
-            if lin == 0.0 or lout == 0.0:
-                continue
-            x, y = p[4] / lout - p[2] / lin, p[5] / lout - p[3] / lin
-            long = np.sqrt(x * x + y * y)
-            if long <= 1e-9 or long > 2.0 - 1e-12:  # opposite to rounding (or no direction at all): leave the bits alone
-                continue
-            p[2], p[3] = -x / long * lin, -y / long * lin
-            p[4], p[5] = x / long * lout, y / long * lout
+            if kinds[i] == 1:
+                smooth_point(points[s, i])
 
 
 def keep_smooth(points: Floats, kinds: NDArray[np.int8]) -> Floats:

@@ -16,8 +16,9 @@ from roto.motion.keys import Keys
 from roto.track.align import AFFINE, MOVE, PERSPECTIVE, SIMILAR, mapped
 from roto.track.edge_fit import places_at
 from roto.track.follow import Follower, around_point
-from roto.track.thin import Trials, baked, looked_at, off_by, picked, thin
+from roto.track.thin import baked, thin
 from roto.track.track import Carrier, Track, carried, corrected, cut_off, followed, joined, laid, maps_between, smoothed, taken_at
+from roto.track.trials import Trials, looked_at, off_by, picked
 
 from .build import blob, corners, matte, rectangle, shape
 
@@ -281,25 +282,39 @@ def test_thinned_keys_keep_every_frame_within_the_tolerance(tolerance):
     assert done.after <= 12 and done.after == len(done.shape.form.frames) + len(done.shape.place.frames)
 
 
-@pytest.mark.parametrize("seed", [1, 2])
-def test_a_trial_looks_only_where_something_changes_and_says_what_a_whole_look_says(seed):
+@pytest.mark.parametrize(("seed", "rides"), [(1, False), (2, False), (3, True)])
+def test_a_trial_looks_only_where_something_changes_and_says_what_a_whole_look_says(seed, rides):
     """Keys taken out, shifted and put in at random: what is off by a look at the near frames is off by a look at all."""
     rng = np.random.default_rng(seed)
     frames = np.arange(1, 61)
     values = np.repeat(blob(7, (100, 90), 40)[None], 60, axis=0)
     values[:, :, :2] += np.cumsum(rng.normal(0, 2, (60, 7, 2)), axis=0)
-    base = replace(shape(blob(7)), form=Keys.build(frames, values))
-    wanted = looked_at(base.outlines(frames))
-    every = [int(f) for f in frames]
-    keys = sorted({1, 60, *rng.choice(every, 22, replace=False).tolist()})
-    off = off_by(replace(base, form=picked(base.form, keys, {})), wanted, frames)
-    trials = Trials(base=base, frames=frames, wanted=wanted, kinds={}, moves=False, on=(keys, [1]), off=off)
+    place = Keys.build(frames, rng.normal(0, 0.05, (60, 3, 2)).cumsum(axis=0) * [[20, 20], [5, 2], [1, 0.5]])
+    curved = np.where(np.arange(7) % 3 > 0, 1, 0).astype(np.int8)
+    base = replace(shape(blob(7)), kinds=curved, form=Keys.build(frames, values), place=place, pivot=(60.0, 50.0))
+    if rides:
+        base = replace(base, rides=(Carrier(track=swinging(), how=PERSPECTIVE),))
+    wanted, every, kinds = looked_at(base.outlines(frames)), [int(f) for f in frames], {21: 1, 40: 0}
+
+    def whole(on):
+        return off_by(replace(base, form=picked(base.form, on[0], kinds), place=picked(base.place, on[1], kinds)), wanted, frames)
+
+    def some():
+        return sorted({1, 60, *rng.choice(every, 22, replace=False).tolist()})
+
+    def other(keys):
+        return sorted({1, 60, *(set(keys) ^ set(rng.choice(every, int(rng.integers(0, 4))).tolist()))})
+
+    trials = Trials(base, frames, wanted, kinds, (some(), some()))
     for _ in range(40):
-        keys = sorted({1, 60, *(set(trials.on[0]) ^ set(rng.choice(every, int(rng.integers(1, 4))).tolist()))})
-        whole = off_by(replace(base, form=picked(base.form, keys, {})), wanted, frames)
-        assert trials.tried((keys, [1])) == pytest.approx(whole, abs=1e-9)
+        on = (other(trials.on[0]), other(trials.on[1]))
+        worst = whole(on).max()
+        assert trials.worst(on) == pytest.approx(worst, abs=1e-9)
+        limit = float(rng.uniform(0.5, 1.5)) * worst
+        assert (trials.worst(on, limit) > limit) == (worst > limit)
         if rng.random() < 0.5:
-            trials.take((keys, [1]))
+            trials.take(on)
+            assert trials.off == pytest.approx(whole(on), abs=1e-9)
 
 
 def test_thinning_needs_fewer_keys_where_it_rides_and_keeps_holds():
