@@ -11,6 +11,7 @@ from numba import njit
 from roto.matte.feather.integral import integral, mean_alpha
 from roto.matte.feather.profile import NAMES, average, cubic
 from roto.matte.render import exposure, render, render_each, samples_wanted
+from roto.matte.render.layers import layers_of
 from roto.matte.stack import Entry
 from roto.motion import edits, placement
 from roto.motion.keys import STRAIGHT, Keys
@@ -82,7 +83,10 @@ def turning(points, turn):
     return replace(shape(points, inner=2.0, outer=3.0), pivot=(60.0, 50.0), place=keys)
 
 
-@pytest.mark.parametrize("scene", ["glides", "turns", "has corners", "crosses itself", "two bands", "cuts"])
+SCENES = ["glides", "turns", "has corners", "crosses itself", "two bands", "cuts", "slow under quick", "slow cuts"]
+
+
+@pytest.mark.parametrize("scene", SCENES)
 def test_few_steps_say_what_many_do(scene, monkeypatch):
     soft = {"inner": 2.0, "outer": 3.0}
     glides = shape(blob(n=9), move=(22, -13), **soft)
@@ -94,12 +98,18 @@ def test_few_steps_say_what_many_do(scene, monkeypatch):
         "crosses itself": [shape(blob(n=9, cross=0.3), move=(16, 9), **soft)],
         "two bands": [glides, box],
         "cuts": [glides, (box, "cut")],
+        "slow under quick": [shape(blob(n=9), "slow", move=(2, 1), **soft), box],
+        "slow cuts": [
+            replace(box, place=shape(blob(), move=(100, 60)).place),
+            (shape(rectangle(30, 30, 80, 70), "slow", move=(3, 2)), "cut"),
+        ],
     }[scene]
     it = matte(*(Entry(shape=s[0], mode=s[1]) if isinstance(s, tuple) else s for s in shapes), angle=360)
     steps = samples_wanted(it, 6)[0]
     got = render(it, 6).alpha
-    for name in ("BLUR_STEP", "MOST_STEP"):
-        monkeypatch.setattr(exposure, name, 0.02)
+    assert scene.startswith("slow") == (len(set(own_steps(it, 6))) > 1)
+    for name, fine in (("BLUR_STEP", 0.02), ("MOST_STEP", 0.02), ("AMONG", 1e-5)):
+        monkeypatch.setattr(exposure, name, fine)
     fine = replace(it, shutter=replace(it.shutter, cap=5000))
     assert samples_wanted(fine, 6)[0] > 20 * steps
     want = render(fine, 6).alpha
@@ -108,6 +118,24 @@ def test_few_steps_say_what_many_do(scene, monkeypatch):
     assert off[edge].mean() < 0.001, (steps, off.max(), off[~edge].max())
     assert off.max() < 0.012, (steps, off.max(), off[~edge].max())
     assert off[~edge].max() < 0.001
+
+
+def own_steps(it, frame):
+    """In how many steps each line is looked at."""
+    return layers_of(it, frame, exposure.live_at(it, [frame])[frame], 0, it.size[1]).counts.tolist()
+
+
+def test_what_hardly_moves_is_looked_at_seldom_and_groups_of_it_too():
+    slow, quick = shape(blob(n=9), "slow", move=(1, 0), inner=2, outer=4), shape(rectangle(20, 20, 40, 40), "quick", move=(200, 0))
+    crisp = shape(rectangle(60, 60, 90, 90), "crisp", move=(1, 0))
+    it = matte(slow, crisp, quick, angle=180)
+    one, few, many = own_steps(it, 6)
+    assert one == 1 and 1 < few < many and many % few == 0 and samples_wanted(it, 6) == (many, False)
+    alone = render(matte(slow, crisp, angle=180), 6)
+    clear = slice(45, 100), slice(0, 120)  # below the quick one: rows that it never touches
+    assert np.abs(render(it, 6).alpha[clear] - alone.alpha[clear]).max() < 0.004 and alone.samples < many
+    broad = shape(rectangle(30, 60, 90, 95), "broad", move=(60, 0), inner=12, outer=12)  # its corners ask for more than its slope
+    assert own_steps(matte(broad, quick, angle=180), 6)[0] >= 6
 
 
 def test_whole_numbers_are_the_rounded_alpha_and_threads_and_batches_change_nothing():

@@ -2,22 +2,38 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from roto.arrays import Floats
+from roto.matte.feather import profile
 from roto.matte.feather.reach import band
 from roto.matte.modes import MODES
 from roto.matte.render import runs
 from roto.matte.shutter import Shutter, crisp_samples, samples_for, travel
 from roto.matte.stack import Entry, Matte, within
 from roto.motion.shape import GROUP
-from roto.tolerances import BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
+from roto.tolerances import AMONG, BLUR_STEP, DEEP_STEP, MOST_STEP, SOFT_MARGIN, THIN_REACH
 
 MOMENTS = 3
 """moments at which an outline is looked at to find how far it travels in an exposure"""
+DIVISIBLE = (9, 10, 12, 15, 16, 18, 20, 24, 28, 30, 36, 42, 48, 60, 72, 84, 96, 108, 120)
+"""numbers of steps that can be parted in many ways"""
 TOGETHER = 16
 """frames whose outlines are evaluated at once where many are wanted"""
+
+
+@lru_cache(profile.KEPT)
+def steepest(name: str) -> float:
+    """How much alpha changes at most with the way across the reach, both counted from 0 to 1.
+
+    >>> steepest("straight"), steepest("smooth"), steepest("early")
+    (1.0, 1.5, 2.0)
+    """
+    _, b, c, d = profile.cubic(name)
+    turns = [-c / (3 * d)] if d else []
+    return float(max(b + t * (2 * c + 3 * d * t) for t in (0.0, 1.0, *turns) if 0.0 <= t <= 1.0))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,6 +103,22 @@ class Live:
     def steps(self) -> int:
         """In how many steps its exposure is to be taken."""
         return samples_for(self.way, self.step) if self.kind in (runs.DEEP, runs.VARYING) else crisp_samples(self.way)
+
+    @property
+    def steps_among(self) -> int:
+        """In how many steps at least where others move quicker."""
+        return 1 if self.still else max(self.steps, self._so_that_little_changes)
+
+    @property
+    def _so_that_little_changes(self) -> int:
+        soft = self.kind in (runs.DEEP, runs.VARYING)
+        steep = min(1.0, steepest(self.entry.shape.profile) / (self.thinnest + SOFT_MARGIN)) if soft else 1.0
+        return samples_for(self.way, AMONG / steep)
+
+    @property
+    def most_among(self) -> int:
+        """The same at the most, whether its corners are known or not."""
+        return max(self.steps_among, samples_for(self.way, BLUR_STEP) if self.kind == runs.DEEP else 1)
 
     @property
     def most_steps(self) -> int:
@@ -162,6 +194,17 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
 
 
 def steps_of(live: list[Live], cap: int) -> tuple[int, bool]:
-    """In how many steps an exposure is taken, and whether the cap cut them down."""
-    wanted = max((one.steps for one in live if not one.still), default=1)
+    """In how many steps an exposure is taken, and whether the cap cut them down. Where some could do with half of them, a few more are
+    taken if need be, so that they can be parted: whatever is known of their corners by now, since that depends on the box."""
+    moving = [one for one in live if not one.still]
+    wanted = max((one.steps for one in moving), default=1)
+    if any(2 * one.most_among <= wanted for one in moving):
+        wanted = next((n for n in DIVISIBLE if wanted <= n <= cap), wanted) if wanted >= DIVISIBLE[0] else wanted
     return min(wanted, cap), wanted > cap
+
+
+def counts_of(live: list[Live], steps: int) -> list[int]:
+    """In how many steps of its own each entry is looked at where an exposure is taken in `steps`: it stays as it is over several of them
+    where others move quicker. Each is a part of `steps`, and goes by nothing else but how the entry itself moves."""
+    parts = [n for n in range(1, steps + 1) if steps % n == 0]
+    return [next((n for n in parts if n >= one.steps_among), steps) for one in live]

@@ -17,7 +17,7 @@ from roto.matte.modes import FOUND, MODES
 from roto.matte.raster.edges import Geometry, edges_of, into_rows
 from roto.matte.raster.folding import CLOSES, OPENS
 from roto.matte.render import runs
-from roto.matte.render.exposure import Live, live_at, steps_of
+from roto.matte.render.exposure import Live, counts_of, live_at, steps_of
 from roto.matte.render.results import Box
 from roto.matte.render.runs import Feathers, Stack
 from roto.matte.render.scanline import Frame
@@ -32,13 +32,15 @@ NOTHING: Floats = np.zeros((1, 0, 6))
 class Layers:
     """The outlines of a frame as polygons, an outline at a moment being a layer.
 
-    steps: of the exposure; capped: whether more were wanted. polygons: int64 (steps + 1, entries), which layer counts where steps meet, or
-    in each step. most: edges of one layer in any one row.
+    steps: of the exposure; capped: whether more were wanted; counts: int64 (entries,), in how many steps of its own each is looked at.
+    polygons: int64 (2, steps, entries), which layer counts in each step; for deep runs, those at both ends of the entry's own step. most:
+    edges of one layer in any one row.
     """
 
     live: list[Live]
     steps: int
     capped: bool
+    counts: NDArray[np.int64]
     geometry: Geometry
     polygons: NDArray[np.int64]
     most: int
@@ -51,7 +53,8 @@ def layers_of(matte: Matte, frame: int, live: list[Live], top: int, bottom: int)
     made = _as_guessed(matte, frame, live, apart, (top, bottom))
     while made is None:
         tried, live, _ = _made(matte, frame, live, apart, (top, bottom))
-        made = tried if tried.steps == steps_of(live, matte.shutter.cap)[0] else None
+        steps = steps_of(live, matte.shutter.cap)[0]
+        made = tried if (tried.steps, tried.counts.tolist()) == (steps, counts_of(live, steps)) else None
     return made
 
 
@@ -72,16 +75,18 @@ def _made(matte: Matte, frame: int, live: list[Live], apart: list[bool], rows: t
     steps, capped = steps_of(live, matte.shutter.cap)
     most = max((one.steps for one in live if not one.still), default=1)
     left = [away and one.most_steps <= most for one, away in zip(live, apart, strict=True)]
-    points = [NOTHING if out else one.looks(matte.shutter, frame, steps) for one, out in zip(live, left, strict=True)]
-    pads = [0.0 if out else one.pad_in(steps) for one, out in zip(live, left, strict=True)]
+    counts = counts_of(live, steps)
+    points = [NOTHING if out else one.looks(matte.shutter, frame, n) for one, n, out in zip(live, counts, left, strict=True)]
+    pads = [0.0 if out else one.pad_in(n) for one, n, out in zip(live, counts, left, strict=True)]
     flat = _flattened(live, points)
     geometry, longest, corners = flat.geometry(pads, points, *rows)
-    ends = [(f, f + len(p) - 1) for f, p in zip(flat.first, points, strict=True)]
-    sharp = [bool(corners[begin : end + 1].any()) for begin, end in ends]
+    begin, end = np.array(flat.first), np.array([f + len(p) - 1 for f, p in zip(flat.first, points, strict=True)])
+    sharp = [bool(corners[b : e + 1].any()) for b, e in zip(begin, end, strict=True)]
     known = [one if out else _looked_at(one, has) for one, out, has in zip(live, left, sharp, strict=True)]
-    polygons = np.array([[min(begin + s, end) for begin, end in ends] for s in range(steps + 1)], dtype=np.int64)
-    made = Layers(live=known, steps=steps, capped=capped, geometry=geometry, polygons=polygons, most=longest)
-    return made, known, [bool(corners[begin] or corners[end]) for begin, end in ends]
+    at = begin + np.arange(steps)[:, None] * np.array(counts) // steps
+    polygons = np.minimum(np.stack([at, at + 1]), end)
+    made = Layers(live=known, steps=steps, capped=capped, counts=np.array(counts), geometry=geometry, polygons=polygons, most=longest)
+    return made, known, [bool(corners[b] or corners[e]) for b, e in zip(begin, end, strict=True)]
 
 
 def _looked_at(one: Live, sharp: bool) -> Live:
@@ -93,8 +98,8 @@ def _looked_at(one: Live, sharp: bool) -> Live:
 def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
     """In how many steps this frame's exposure is taken, and whether the cap cut them down."""
     matte = replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND))
-    live = live_at(matte, [frame])[frame]
-    if not live:
+    live = live_at(matte, [frame])[frame] if matte.shutter.angle else []
+    if all(one.still for one in live):
         return 1, False
     made = layers_of(matte, frame, live, 0, 1)
     return made.steps, made.capped
@@ -151,7 +156,6 @@ class _Line(NamedTuple):
     mode: int
     inverted: bool
     opacity: float
-    still: bool
     at: int
 
 
@@ -161,14 +165,14 @@ def _lines(live: list[Live]) -> list[_Line]:
     for _, together in groupby(enumerate(live), key=lambda numbered: id(numbered[1].within)):
         some = list(together)
         group = some[0][1].within
-        own = [_Line(one.kind, _code(one.entry.mode), one.entry.inverted, one.opacity, one.still, at) for at, one in some]
+        own = [_Line(one.kind, _code(one.entry.mode), one.entry.inverted, one.opacity, at) for at, one in some]
         if group is not None:
             areas = group.opacity == 1.0 and all(line.kind == runs.AREA for line in own)
             opens, closes, mark = (runs.AREA, runs.AREA, CLOSES) if areas else (runs.OPEN, runs.CLOSE, 0)
             own = [
-                _Line(opens, OPENS, False, 1.0, True, -1),
+                _Line(opens, OPENS, False, 1.0, -1),
                 *own,
-                _Line(closes, _code(group.mode) + mark, group.inverted, group.opacity, True, -1),
+                _Line(closes, _code(group.mode) + mark, group.inverted, group.opacity, -1),
             ]
         out.extend(own)
     return out
@@ -215,11 +219,11 @@ def frame_of(made: Layers, matte: Matte, box: Box, top: int) -> Frame:
         mode=np.array([line.mode for line in lines], np.int64),
         invert=np.array([line.inverted for line in lines]),
         opacity=np.array([line.opacity for line in lines]),
-        still=np.array([line.still for line in lines]),
+        counts=np.where(at >= 0, made.counts[at], 1),
     )
     feathers = _feathers(made.live)
     feathers = feathers._replace(soft=feathers.soft[at], curves=feathers.curves[at], which=feathers.which[at])
-    layers = np.where(at >= 0, made.polygons[:, at], -1)  # what marks have of the rest, the last entry's, is never asked for
+    layers = np.where(at >= 0, made.polygons[..., at], -1)  # what marks have of the rest, the last entry's, is never asked for
     return Frame(
         box=(box[0], box[2], matte.size[0]), origin=box[1], steps=made.steps, stack=stack, feathers=feathers, layers=layers,
         geometry=made.geometry, most=made.most, inverted=matte.inverted, top=top,

@@ -33,13 +33,13 @@ of each step.
 
 class Stack(NamedTuple):
     """The runs and the lines of a stack. runs: int64 (R, 3) of kind, first line, line after the last. The others have one item a line:
-    mode, whether it is inverted, its opacity, whether it stands still in the exposure. Marks of groups are lines too."""
+    mode, whether it is inverted, its opacity, in how many steps of its own the exposure is taken. Marks of groups are lines too."""
 
     runs: Whole
     mode: Whole
     invert: NDArray[np.bool_]
     opacity: Floats
-    still: NDArray[np.bool_]
+    counts: Whole
 
 
 class Feathers(NamedTuple):
@@ -74,7 +74,8 @@ class Scratch(NamedTuple):
 
     values: float32 (kept, 2, padded), what a run lays on, and what it lets through. change: (kept, padded), how the first of them changes.
     span: (runs, 2), the columns that hold anything. square, near, lanes, inside, seen: (kept + 1, 2, ...), the nearest edges at the begin
-    and end of a step; see `blurred`. sums: (2, width + 3), see `sweep_row`. cur, turn, total, held, held_turn: float32 (width,).
+    and end of a step; see `blurred`. sums: (2, width + 3), see `sweep_row`. cur, turn, total, held, held_turn: float32 (width,); gap,
+    apart: int32 and int64 (width,), how far a step is from the first, and all of them.
     into: float32 (2 LANE). plain: (lines,), the modes of lines taken by themselves; upright: that none is inverted. grounds: (runs, 2),
     what a run of areas makes of 0 and lets through where none of its outlines is.
     """
@@ -93,6 +94,8 @@ class Scratch(NamedTuple):
     total: NDArray[np.float32]
     held: NDArray[np.float32]
     held_turn: NDArray[np.float32]
+    gap: NDArray[np.int32]
+    apart: Whole
     into: NDArray[np.float32]
     crossings: Crossings
     plain: Whole
@@ -111,13 +114,14 @@ def scratch(wide: int, steps: int, runs: int, lines: int, most: int) -> Scratch:
     where, way = np.empty(most * lines + 1), np.empty(most * lines + 1, np.int64)
     crossings = Crossings(pieces, ids, at, before, wind, deciding, where, way)
     cur, turn, total, held, held_turn = np.empty((5, wide), np.float32)
+    gap, apart = np.empty(wide, np.int32), np.empty(wide, np.int64)
     return Scratch(
         values=np.zeros((kept, 2, padded), np.float32), change=np.zeros((kept, padded), np.float32), span=np.zeros((runs, 2), np.int64),
         square=np.full((kept + 1, 2, padded), np.inf, np.float32), near=np.zeros((kept + 1, 2, padded), np.int32),
         lanes=np.zeros((kept + 1, 2, lanes), np.uint8), inside=np.zeros((kept + 1, 2, lanes), np.uint8),
         seen=np.zeros((kept + 1, 2, 2), np.int64), sums=np.zeros((2, wide + 3), np.int64), cur=cur, turn=turn, total=total, held=held,
-        held_turn=held_turn, into=np.empty(2 * LANE, np.float32), crossings=crossings, plain=np.zeros(lines, np.int64),
-        upright=np.zeros(lines, np.bool_), grounds=np.zeros((runs, 2)),
+        held_turn=held_turn, gap=gap, apart=apart, into=np.empty(2 * LANE, np.float32), crossings=crossings,
+        plain=np.zeros(lines, np.int64), upright=np.zeros(lines, np.bool_), grounds=np.zeros((runs, 2)),
     )  # fmt: skip
 
 
@@ -176,14 +180,15 @@ def _varying(row, line, first, k, layer, box, feathers, geometry, work):
 
 
 @inlined
-def _deep(row, line, s, first, k, quiet, layers, box, feathers, geometry, work):
-    """A line with a reach: the mean over a step, from how it lies at both ends of it."""
+def _deep(row, line, s, first, k, layers, box, feathers, geometry, work):
+    """A line with a reach: the mean over a step of its own, from how it lies at both ends of it."""
     g, c = geometry, work.crossings
-    old, new = s & 1, (s + 1) & 1
+    quiet, old = layers[0, s, first] == layers[1, s, first], (layers[0, s, first] - layers[0, 0, first]) & 1
+    new = 1 - old
     for later in range(2):
         if not later and (s > 0 or quiet):
             continue
-        slot, at = (new if later else old), layers[s + (later if not quiet else 0), first]
+        slot, at = (new if later else old), layers[later, s, first]
         if g.rows[at, line] == g.rows[at, line + 1] and work.seen[k, slot, 0] >= work.seen[k, slot, 1]:
             continue  # nothing here, and nothing to clear: most runs of most rows
         look(
@@ -205,18 +210,19 @@ def _deep(row, line, s, first, k, quiet, layers, box, feathers, geometry, work):
 
 @inlined
 def run_in_row(
-    row: int, line: int, s: int, r: int, k: int, quiet: bool, layers: Whole, box: Whole, stack: Stack, feathers: Feathers,
+    row: int, line: int, s: int, r: int, k: int, steps: int, layers: Whole, box: Whole, stack: Stack, feathers: Feathers,
     geometry: Geometry, work: Scratch,
 ) -> None:  # fmt: skip
-    """Fill in what run `r` lays on in step `s` of a pixel row, in place `k` of the working arrays; notes its columns in `span`."""
+    """Fill in what run `r` lays on in step `s` of so many, in place `k` of the working arrays; notes its columns of the row in `span`."""
     kind, first = stack.runs[r, 0], stack.runs[r, 1]
     if kind == DEEP:
-        lo, hi = _deep(row, line, s, first, k, quiet, layers, box, feathers, geometry, work)
+        lo, hi = _deep(row, line, s, first, k, layers, box, feathers, geometry, work)
     else:
-        lo, hi = _areas(row, line, r, k, layers[s], box, stack, feathers, geometry, work)
+        lo, hi = _areas(row, line, r, k, layers[0, s], box, stack, feathers, geometry, work)
         if kind == THIN:
-            lo, hi = _thin(row, line, first, k, layers[s], box, feathers, geometry, work)
+            lo, hi = _thin(row, line, first, k, layers[0, s], box, feathers, geometry, work)
         elif kind == VARYING:
-            lo, hi = _varying(row, line, first, k, layers[s], box, feathers, geometry, work)
+            lo, hi = _varying(row, line, first, k, layers[0, s], box, feathers, geometry, work)
+    if kind != DEEP or stack.counts[first] < steps:  # over one of many steps, what is taken in fewer hardly changes
         fill(work.change[k, LANE + lo : LANE + hi], np.float32(0.0))
     work.span[r, 0], work.span[r, 1] = lo, hi

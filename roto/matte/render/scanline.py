@@ -19,13 +19,16 @@ from roto.matte.render.mixing import apply_line, close, combine
 from roto.matte.render.runs import AREA, CLOSE, OPEN, Feathers, Scratch, Stack, run_in_row, scratch, swept
 from roto.simd import LANE
 
+FINE = np.float32(1 << 22)
+"""what a difference of 1 is in whole numbers"""
+
 
 class Frame(NamedTuple):
     """A frame made ready for the row loop.
 
-    box: first column, column after the last, picture width. origin: the box's first row. steps: of the exposure. layers: int64 (steps + 1,
-    lines), the polygon of each line where steps meet (deep runs) or in each step; -1 for marks of groups. most: edges of one polygon in
-    any one row. inverted: the whole matte. top: what stands for 1 in the picture; see `DEPTHS`.
+    box: first column, column after the last, picture width. origin: the box's first row. steps: of the exposure. layers: int64 (2, steps,
+    lines), the polygon of each line in each step, for deep runs those at both ends of the line's own step; -1 for marks of groups. most:
+    edges of one polygon in any one row. inverted: the whole matte. top: what stands for 1 in the picture; see `DEPTHS`.
     """
 
     box: tuple[int, int, int]
@@ -53,22 +56,29 @@ def _grounds(stack, work):
 
 
 @leaf
-def _moves(line, steps, still, layers, rows):
-    """Whether anything that moves in the exposure lies in a row."""
-    for e in range(len(still)):
-        if not still[e]:
-            for s in range(steps + 1):
-                if rows[layers[s, e], line + 1] > rows[layers[s, e], line]:
-                    return True
-    return False
+def _stride(line, steps, counts, layers, rows):
+    """How many steps of the exposure are one for all that lies in a row."""
+    used = 1
+    for e in range(len(counts)):
+        if used % counts[e]:
+            for layer in range(layers[0, 0, e], layers[1, steps - 1, e] + 1):
+                if rows[layer, line + 1] > rows[layer, line]:
+                    a, b = used, counts[e]
+                    while b:
+                        a, b = b, a % b
+                    used *= counts[e] // a
+                    break
+    return steps // used
 
 
 @inlined
-def _only_areas(row, line, used, box, stack, layers, geometry, work):
+def _only_areas(row, line, steps, stride, box, stack, layers, geometry, work):
     """A row of a stack that is one run of areas: all steps are summed up at once. Returns its columns and the value outside of them."""
     low, high = 1e300, -1e300
-    for s in range(used):
-        left, right = swept(row, line, layers[s], stack.runs[0, 1], stack.runs[0, 2], stack.mode, stack.invert, False, box, geometry, work)
+    used = steps // stride
+    for s in range(0, steps, stride):
+        now = layers[0, s]
+        left, right = swept(row, line, now, stack.runs[0, 1], stack.runs[0, 2], stack.mode, stack.invert, False, box, geometry, work)
         if left <= right:
             low, high = min(low, left), max(high, right)
     lo, hi = columns(low, high, box[0], box[1])
@@ -86,83 +96,139 @@ def _lays_nothing(r, stack, work):
 
 
 @leaf
-def _one_step(row, line, s, box, stack, feathers, layers, geometry, work):
-    """The matte of a step of the exposure in a row, into `cur`. Returns its columns and the value outside of them."""
+def _stands(r, s, before, stack, layers):
+    """Whether nothing of a run has moved on since an earlier step."""
+    stands = True
+    for e in range(stack.runs[r, 1], stack.runs[r, 2]):
+        stands = stands and layers[0, s, e] == layers[0, before, e]
+    return stands
+
+
+@leaf
+def _one_step(row, line, s, stride, steps, box, stack, feathers, layers, geometry, work):
+    """The matte of a step of the exposure in a row, into `cur`; after the first step only where something has moved on since the one
+    before. Returns the columns that it is made in, those that hold anything, and the value outside of them."""
     clo, chi, below = 0, 0, 0.0
     hlo, hhi, held_ground = 0, 0, 0.0
-    cur, turn, kept = work.cur, work.turn, len(work.values)
-    for r in range(len(stack.runs)):
-        kind, first, last = stack.runs[r, 0], stack.runs[r, 1], stack.runs[r, 2]
-        if kind == OPEN:
-            for x in range(clo, chi):
-                work.held[x] = cur[x]
-                work.held_turn[x] = turn[x]
-            hlo, hhi, held_ground = clo, chi, below
-            clo, chi, below = 0, 0, 0.0
-            continue
-        mode, invert, opacity = stack.mode[first], stack.invert[first], stack.opacity[first]
-        if kind == CLOSE:
-            clo, chi, below = close(
-                mode, invert, opacity, work.held, work.held_turn, hlo, hhi, held_ground, cur, turn, clo, chi, below,
-            )  # fmt: skip
-            continue
-        k = r if kept > 1 else 0
-        quiet = True
-        for e in range(first, last):
-            quiet = quiet and stack.still[e]
-        if s == 0 or not quiet:
-            run_in_row(row, line, s, r, k, quiet, layers, box, stack, feathers, geometry, work)
-            lo, hi = work.span[r, 0], work.span[r, 1]
+    cur, turn = work.cur, work.turn
+    count, each = len(stack.runs), len(work.values) > 1
+    wlo, whi = (0, 0) if s else (0, box[1] - box[0])
+    for part in range(1 if each else count):  # where all runs share one set of arrays, each is laid on as soon as it is there
+        begin, end = (0, count) if each else (part, part + 1)
+        for r in range(begin, end):
+            kind, first, k = stack.runs[r, 0], stack.runs[r, 1], r if each else 0
+            if kind in (OPEN, CLOSE) or (s and _stands(r, s, s - stride, stack, layers)):
+                continue
+            for after in range(2):
+                if after:
+                    run_in_row(row, line, s, r, k, steps, layers, box, stack, feathers, geometry, work)
+                lo, hi = work.span[r, 0], work.span[r, 1]
+                if s and lo < hi:
+                    wlo, whi = (min(wlo, lo), max(whi, hi)) if wlo < whi else (lo, hi)
+            invert, opacity = stack.invert[first], stack.opacity[first]
             if kind != AREA and (invert or opacity != 1.0):
-                apply_line(invert, opacity, mode, work.values[k, 0, LANE + lo : LANE + hi], work.change[k, LANE + lo : LANE + hi])
-        lo, hi = work.span[r, 0], work.span[r, 1]
-        if lo >= hi and _lays_nothing(r, stack, work):
-            continue
-        clo, chi, below = combine(
-            kind == AREA, mode, invert, opacity, work.grounds[r, 0], work.grounds[r, 1], work.values[k, 0, LANE:], work.values[k, 1, LANE:],
-            work.change[k, LANE:], lo, hi, cur, turn, clo, chi, below,
-        )  # fmt: skip
-    return clo, chi, below
+                value, change = work.values[k, 0, LANE + lo : LANE + hi], work.change[k, LANE + lo : LANE + hi]
+                apply_line(invert, opacity, stack.mode[first], value, change)
+        if wlo >= whi:
+            return wlo, whi, clo, chi, below
+        for r in range(begin, end):
+            kind, first, k = stack.runs[r, 0], stack.runs[r, 1], r if each else 0
+            if kind == OPEN:
+                for x in range(clo, chi):
+                    work.held[x] = cur[x]
+                    work.held_turn[x] = turn[x]
+                hlo, hhi, held_ground = clo, chi, below
+                clo, chi, below = 0, 0, 0.0
+                continue
+            mode, invert, opacity = stack.mode[first], stack.invert[first], stack.opacity[first]
+            if kind == CLOSE:
+                clo, chi, below = close(
+                    mode, invert, opacity, work.held, work.held_turn, hlo, hhi, held_ground, cur, turn, clo, chi, below,
+                )  # fmt: skip
+                continue
+            lo, hi = max(work.span[r, 0], wlo), min(work.span[r, 1], whi)
+            if lo >= hi:
+                lo, hi = 0, 0
+                if _lays_nothing(r, stack, work):
+                    continue
+            clo, chi, below = combine(
+                kind == AREA, mode, invert, opacity, work.grounds[r, 0], work.grounds[r, 1], work.values[k, 0, LANE:],
+                work.values[k, 1, LANE:], work.change[k, LANE:], lo, hi, cur, turn, clo, chi, below,
+            )  # fmt: skip
+    return wlo, whi, clo, chi, below
+
+
+@leaf
+def _widen_whole(buffer, lo, hi, to_lo, to_hi):
+    """Make a buffer of whole numbers valid over the union of both ranges, 0 where it is new; returns it."""
+    if lo >= hi:
+        lo, hi = to_lo, to_lo
+    for x in range(to_lo, lo):
+        buffer[x] = 0
+    for x in range(hi, to_hi):
+        buffer[x] = 0
+    return min(lo, to_lo), max(hi, to_hi)
+
+
+@leaf
+def _apart(first, cur, gap):
+    """How far values of a step are from those of the first."""
+    for x in range(len(gap)):
+        gap[x] = np.int32(np.rint((cur[x] - first[x]) * FINE))
+
+
+@leaf
+def _and_again(apart, gap, times):
+    for x in range(len(gap)):
+        apart[x] += gap[x] * times
+
+
+@leaf
+def _mean(total, apart, part):
+    for x in range(len(apart)):
+        total[x] += np.float32(apart[x]) * part
 
 
 @inlined
-def _mean_of_steps(row, line, used, box, stack, feathers, layers, geometry, work):
-    """The mean over so many steps in a row, into `total`. Returns its columns and the value outside of them, which is summed up in the same
-    numbers as those within: which columns these are depends on the box."""
-    lo, hi, ground = 0, 0, np.float32(0.0)
-    total, cur = work.total, work.cur
-    for s in range(used):
-        clo, chi, outside = _one_step(row, line, s, box, stack, feathers, layers, geometry, work)
-        below = np.float32(outside)
-        lo, hi = widen(total, lo, hi, clo, chi, ground)
-        if below != np.float32(0.0):
-            for x in range(lo, hi):
-                if x < clo or x >= chi:
-                    total[x] += below
-        for x in range(clo, chi):
-            total[x] += cur[x]
-        ground += below
+def _mean_of_steps(row, line, steps, stride, box, stack, feathers, layers, geometry, work):
+    """The mean over the steps in a row, into `total`. Returns its columns and the value outside of them, which is the same in all steps.
+
+    What a step differs by from the first is added up in whole numbers, so that a pixel's bytes depend on nothing but what covers it."""
+    total, cur, gap, apart = work.total, work.cur, work.gap, work.apart
+    _, _, lo, hi, below = _one_step(row, line, 0, stride, steps, box, stack, feathers, layers, geometry, work)
+    ground = np.float32(below)
     for x in range(lo, hi):
-        total[x] = total[x] / np.float32(used)
-    return lo, hi, ground / np.float32(used)
+        total[x] = cur[x]
+    glo, ghi = 0, 0
+    for s in range(stride, steps, stride):
+        wlo, whi, clo, chi, _ = _one_step(row, line, s, stride, steps, box, stack, feathers, layers, geometry, work)
+        if wlo < whi:
+            lo, hi = widen(total, lo, hi, wlo, whi, ground)
+            _widen_whole(apart, glo, ghi, wlo, whi)
+            glo, ghi = _widen_whole(gap, glo, ghi, wlo, whi)
+            widen(cur, clo, chi, wlo, whi, ground)
+            _apart(total[wlo:whi], cur[wlo:whi], gap[wlo:whi])
+        _and_again(apart[glo:ghi], gap[glo:ghi], np.int32(stride))
+    _mean(total[glo:ghi], apart[glo:ghi], np.float32(1.0 / (steps * FINE)))
+    return lo, hi, ground
 
 
 @kernel
 def _render(out, begin, end, frame, work):
-    stack, layers, geometry, box = frame.stack, frame.layers, frame.geometry, frame.box
+    stack, layers, geometry, box, steps = frame.stack, frame.layers, frame.geometry, frame.box, frame.steps
     wide = box[1] - box[0]
     _grounds(stack, work)
     only_area = len(stack.runs) == 1 and stack.runs[0, 0] == AREA
     for row in range(begin, end):
         line = row - frame.origin
-        used = frame.steps if _moves(line, frame.steps, stack.still, layers, geometry.rows) else 1
+        stride = _stride(line, steps, stack.counts, layers, geometry.rows)
         shown = work.total
         if only_area:
-            lo, hi, ground = _only_areas(row, line, used, box, stack, layers, geometry, work)
-        elif used > 1:
-            lo, hi, ground = _mean_of_steps(row, line, used, box, stack, frame.feathers, layers, geometry, work)
+            lo, hi, ground = _only_areas(row, line, steps, stride, box, stack, layers, geometry, work)
+        elif stride < steps:
+            lo, hi, ground = _mean_of_steps(row, line, steps, stride, box, stack, frame.feathers, layers, geometry, work)
         else:
-            lo, hi, ground = _one_step(row, line, 0, box, stack, frame.feathers, layers, geometry, work)
+            _, _, lo, hi, ground = _one_step(row, line, 0, steps, steps, box, stack, frame.feathers, layers, geometry, work)
             shown = work.cur
         put(shown[lo:hi], out[line], lo, hi, frame.top, frame.inverted)
         if (1.0 - ground if frame.inverted else ground) != 0.0:
