@@ -36,12 +36,16 @@ def put_in_place(beside: Path, path: Path, size: int | None = None) -> Path:
         raise
 
 
-def write_whole(path: Path, data: bytes) -> Path:
-    """Write a file, whole or not at all; returns its path. OSError where it cannot be."""
+def write_whole(path: Path, *parts: bytes | memoryview) -> Path:
+    """Write a file of these parts, whole or not at all; returns its path. OSError where it cannot be."""
     beside = temporary_name(path)
     try:
-        beside.write_bytes(data)
+        with beside.open("wb", buffering=0) as file:
+            for part in parts:
+                rest = memoryview(part)
+                while rest:
+                    rest = rest[file.write(rest) :]
     except OSError:
         beside.unlink(missing_ok=True)
         raise
-    return put_in_place(beside, path, len(data))
+    return put_in_place(beside, path, sum(len(part) for part in parts))

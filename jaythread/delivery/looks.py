@@ -4,6 +4,8 @@ import uuid
 from collections.abc import Sequence
 from typing import Any
 
+from numpy.typing import NDArray
+
 from jaythread.desk.document import core_cache, lookups
 from jaythread.desk.models import Matte as MatteRow
 from jaythread.desk.models import Tryout
@@ -18,7 +20,7 @@ from roto.matte.stack import Matte
 from roto.package.anomalies import Odd
 from roto.package.compose import Look
 from roto.tryout import document
-from roto.tryout.compose import compose
+from roto.tryout.compose import compose, in_numbers
 from roto.tryout.frame_keys import frame_key
 from roto.tryout.model import Clip
 from roto.tryout.placing import Picture
@@ -61,7 +63,10 @@ def look_of(shot: Shot, data: dict[str, Any], mattes: tuple[Matte, ...]) -> Look
     def picture(frame: int) -> Picture:
         return compose(core, sources, frame)
 
-    return Look(name=data["name"], picture=picture, key=lambda frame: frame_key(core, sources, names, frame))
+    def numbers(frame: int, depth: str) -> NDArray[Any]:
+        return in_numbers(core, sources, frame, depth)
+
+    return Look(name=data["name"], picture=picture, numbers=numbers, key=lambda frame: frame_key(core, sources, names, frame))
 
 
 def uncovered(shot: Shot, data: dict[str, Any], mattes: tuple[Matte, ...], frames: Sequence[int]) -> list[Odd]:

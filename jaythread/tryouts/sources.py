@@ -4,6 +4,7 @@ import threading
 import uuid
 from contextlib import suppress
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -29,7 +30,10 @@ LIGHTS = 12
 """plate pictures in linear light that are kept: 25 MB each at full HD"""
 ALPHAS = 24
 """mattes of a frame that are kept, as bytes"""
+CODES = 6
+"""plate pictures of 8 bits that are kept as they are"""
 _lights: LRUCache[tuple[int, str, int, int], NDArray[np.float32]] = LRUCache(LIGHTS)
+_codes: LRUCache[tuple[int, str, int, int], NDArray[np.uint8]] = LRUCache(CODES)
 _alphas: LRUCache[tuple[str, int, int, float], NDArray[np.uint16]] = LRUCache(ALPHAS)
 _lock = threading.Lock()
 
@@ -75,6 +79,7 @@ def sources_of(
         matte=matte,
         graphic=lambda file, alpha: graphics.light(shot.production_id, file, alpha),
         tracks=tracks if tracks is not None else {str(row.pk): core_cache.track(row) for row in shot.tracks.filter(pk__in=tryout.tracks())},
+        codes=lambda name, frame: _own_codes(plates[name], frame),
     )
 
 
@@ -86,24 +91,34 @@ def _light(plate: Plate, frame: int, width: int) -> NDArray[np.float32]:
     with _lock:
         found = _lights.get(key)
     if found is None:
-        found = _read(plate, frame, wanted < whole)
+        pixels, displayed = _read(plate, frame, wanted < whole)
+        plain = displayed and pixels.dtype == np.uint8
+        found = _by_table(pixels) if plain else display.to_light(pixels, plate.space)
         with _lock:
             _lights[key] = found
+            if plain:
+                _codes[key] = pixels
     return found
+
+
+def _own_codes(plate: Plate, frame: int) -> NDArray[np.uint8] | None:
+    """The codes of a frame of 8 bits whose light was asked for a moment ago."""
+    with _lock:
+        return _codes.get((plate.pk, plate.picture_version, frame, plate.shot.width))
 
 
 _TABLE = display.light(np.arange(256) / 255.0).astype(np.float32)
 
 
-def _read(plate: Plate, frame: int, small: bool) -> NDArray[np.float32]:
+def _read(plate: Plate, frame: int, small: bool) -> tuple[NDArray[Any], bool]:
+    """A frame in the numbers of its file, and whether these are as it is displayed."""
     proxy = plate.proxy(frame)
     if small and proxy.exists():
-        return _by_table(stills.read(proxy)[..., :3])
+        return stills.read(proxy)[..., :3], True
     path = plate.still(frame)
     if path is None or not path.exists():
         raise BadTryout("clip", f"frame {frame} of {plate.shot.name} has no picture.")
-    pixels = stills.read(path)[..., :3]
-    return _by_table(pixels) if pixels.dtype == np.uint8 and plate.space == "display" else display.to_light(pixels, plate.space)
+    return stills.read(path)[..., :3], plate.space == "display"
 
 
 def _by_table(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:

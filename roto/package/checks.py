@@ -163,21 +163,30 @@ def _numbers_wrong(name: str, got: NDArray[Any], wanted: NDArray[Any], frame: in
     return f"{name} differs from a fresh render of frame {frame} by up to {off} of {np.iinfo(got.dtype).max}." if off > 1 else ""
 
 
+def _colours_wrong(name: str, pixels: NDArray[Any], plan: Plan, at: int) -> str:
+    """Colours that an encoder made for the eye has had, against a fresh picture of the frame, on the mean."""
+    frame = plan.pieces[at].frame
+    got, wanted = np.ascontiguousarray(pixels[:, :, :3]), compose.whole_numbers(plan.sources, plan.recipe, frame)
+    if got.dtype != wanted.dtype:
+        got, wanted = as_unit(got), as_unit(wanted)
+    off = cv2.norm(got, wanted, cv2.NORM_L1) / got.size / (np.iinfo(got.dtype).max if got.dtype.kind == "u" else 1.0)
+    return f"{name} differs from frame {frame} by {off:.3f} on the mean." if off > plan.recipe.kind.tolerance else ""
+
+
 def _value_wrong(name: str, pixels: NDArray[Any], plan: Plan, at: int) -> str:
     """Against a fresh picture of the frame, value by value."""
     kind, frame = plan.recipe.kind, plan.pieces[at].frame
     if pixels.dtype.kind == "u" and not kind.mixes and not kind.movie:
         return _numbers_wrong(name, pixels, compose.whole_numbers(plan.sources, plan.recipe, frame), frame)
+    lossless = kind.tolerance < 1e-3
+    if plan.recipe.flattened and not lossless:
+        return _colours_wrong(name, pixels, plan, at)
     fresh = compose.picture(plan.sources, plan.recipe, frame)
     got = as_unit(pixels)
     if kind.looks or (kind.movie and got.ndim == 3 and fresh.ndim == 2):
         got = got if got.ndim == fresh.ndim else got[:, :, :3].mean(axis=2)
     wanted = np.clip(fresh, 0, 1) if kind.depth in compose.STEPS else fresh
     matte_got, matte_wanted = (alpha_in(p, plan.recipe.content) for p in (got, wanted))
-    lossless = kind.tolerance < 1e-3
-    if plan.recipe.flattened and not lossless:
-        off = float(np.abs(got[:, :, :3] - wanted).mean())
-        return f"{name} differs from frame {frame} by {off:.3f} on the mean." if off > kind.tolerance else ""
     if plan.recipe.several:
         matte_got, matte_wanted = got, wanted
     off = float(cv2.absdiff(np.ascontiguousarray(matte_got), np.ascontiguousarray(matte_wanted)).max())

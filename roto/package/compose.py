@@ -29,10 +29,12 @@ STEPS = {"8": 255, "16": 65535}
 
 @dataclass(frozen=True, kw_only=True)
 class Look:
-    """A tryout to be delivered. picture: of a frame, linear light (h, w, 3). key: a name for all that a frame of it is made from."""
+    """A tryout to be delivered. picture: of a frame, linear light (h, w, 3). numbers: the same as it is displayed, in whole numbers of 8 or
+    16 bits. key: a name for all that a frame of it is made from."""
 
     name: str
     picture: Callable[[int], Picture]
+    numbers: Callable[[int, str], NDArray[Any]]
     key: Callable[[int], str]
 
 
@@ -175,6 +177,8 @@ def whole_numbers(sources: Sources, recipe: Recipe, frame: int) -> NDArray[Any]:
         made = render(sources.first, frame, depth=kind.depth, fringes=sources.fringes).alpha
         return made if recipe.content == "matte" else made.dtype.type(STEPS[kind.depth]) - made
     if recipe.content == "tryout" and not kind.linear and kind.depth in STEPS:
+        if sources.look is not None and recipe.picture_size(sources.first.size) == sources.first.size:
+            return sources.look.numbers(frame, kind.depth)
         return laying.numbers(_look(sources, recipe, frame), kind.depth)
     return numbers(picture(sources, recipe, frame), kind)
 

@@ -104,13 +104,13 @@ class Plan:
             pixel_aspect=self.recipe.pixel_aspect,
             premultiplied=self.recipe.content == "premultiplied",
             linear=True,
-            compression="none" if self._passing_through else self.recipe.compression,
+            compression=self.recipe.compression,
         )
 
     @property
     def _passing_through(self) -> bool:
-        """Whether stills are pictures of 8 bits with colours that only go on to an encoder: packing them would take as long as making
-        them. Those of a movie of mattes are small, and those of 16 bits too large to lie about unpacked."""
+        """Whether stills are pictures of 8 bits with colours that only go on to an encoder: they lie unpacked, as numpy keeps arrays, since
+        packing them would take as long as making them. Those of a movie of mattes are small, and those of 16 bits too large for that."""
         return self.recipe.kind.movie and self.recipe.kind.depth == "8" and len(self.channels) > 1
 
     def still_names(self, at: int) -> list[str]:
@@ -122,7 +122,10 @@ class Plan:
         if not self.recipe.kind.movie:
             return [folder / name for name in self.still_names(at)]
         own = folder.parent / FRAMES
-        return [own / f"{at}.png", *([own / f"{at}.plate.png"] if self.plate_names else [])]
+        packed = [own / f"{at}.png", *([own / f"{at}.plate.png"] if self.plate_names else [])]
+        if self._passing_through and not packed[0].exists():  # packages of earlier days have them packed
+            return [path.with_suffix(".npy") for path in packed]
+        return packed
 
 
 _OF_PIXELS = ("format", "content", "colour", "compression", "size", "width", "height", "pixel_aspect", "plate")
@@ -189,7 +192,7 @@ def make_stills(plan: Plan, which: Iterable[int], folder: Path, workers: int) ->
         return
     pool = ThreadPoolExecutor(max(1, workers))
     try:
-        yield from pool.map(lambda at: _make(plan, at, folder), wanted)
+        yield from pool.map(lambda at: _make(plan, at, folder)[0], wanted)
     finally:
         pool.shutdown(cancel_futures=True)
 
@@ -215,14 +218,15 @@ def _plain_mattes(plan: Plan, wanted: list[int], folder: Path, workers: int) -> 
     return render_each(plan.matte, ats, write, workers, depth, plan.sources.fringes)
 
 
-def _make(plan: Plan, at: int, folder: Path) -> Made:
+def _make(plan: Plan, at: int, folder: Path) -> tuple[Made, list[NDArray[Any]]]:
+    """Make the pictures of a piece; what they measure, and the pictures as they were written."""
     frame = plan.pieces[at].frame
-    pixels = compose.whole_numbers(plan.sources, plan.recipe, frame)
+    pictures = [compose.whole_numbers(plan.sources, plan.recipe, frame)]
     taken = [samples_wanted(m, frame) for m in plan.sources.mattes]
     if plan.plate_names:
-        beside = compose.numbers(compose.plate_picture(plan.sources, plan.recipe, frame), plan.recipe.kind)
-        write_still(plan.stills(folder, at)[1], beside, plan.recipe.kind.depth, replace(plan.header(at), channels=tuple("RGB")))
-    return _written(plan, at, folder, pixels, max(s for s, _ in taken), any(c for _, c in taken))
+        pictures.append(compose.numbers(compose.plate_picture(plan.sources, plan.recipe, frame), plan.recipe.kind))
+        write_still(plan.stills(folder, at)[1], pictures[1], plan.recipe.kind.depth, replace(plan.header(at), channels=tuple("RGB")))
+    return _written(plan, at, folder, pictures[0], max(s for s, _ in taken), any(c for _, c in taken)), pictures
 
 
 def _written(plan: Plan, at: int, folder: Path, pixels: NDArray[Any], samples: int, capped: bool) -> Made:
@@ -237,7 +241,7 @@ def take_over(plan: Plan, at: int, folder: Path, earlier: list[Path]) -> bool:
     targets = plan.stills(folder, at)
     if len(earlier) != len(targets) or not all(path.exists() for path in earlier):
         return False
-    for source, target in zip(earlier, targets, strict=True):
+    for source, target in zip(earlier, (t.with_suffix(s.suffix) for s, t in zip(earlier, targets, strict=True)), strict=True):
         with contextlib.suppress(OSError):
             os.link(source, target)  # whole at once, where nothing is there yet and both lie on one disk
             continue
@@ -274,10 +278,12 @@ def make_movies(
     for part, name in enumerate([*plan.names, *plan.plate_names]):
 
         def picture(at: int, part: int = part) -> tuple[NDArray[Any], Made | None]:
-            new = None if there(plan, folder, at) else _make(plan, at, folder)
+            if not there(plan, folder, at):
+                new, pictures = _make(plan, at, folder)
+                return pictures[part], new
             path = plan.stills(folder, at)[part]
             pixels = reading_back.read_still(path, reading_back.header(path))
-            return pixels.astype(pixels.dtype.newbyteorder("="), copy=False), new
+            return pixels.astype(pixels.dtype.newbyteorder("="), copy=False), None
 
         target = folder / (name if part < len(plan.names) else f"{PLATE}/{name}")
         target.parent.mkdir(parents=True, exist_ok=True)

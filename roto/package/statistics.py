@@ -65,7 +65,8 @@ class Measuring:
     def add_picture(self, pixels: NDArray[Any], content: str) -> None:
         """The next rows of a picture as it is delivered, see `alpha_in`."""
         if pixels.ndim == 3 and content in OF_COLOURS and pixels.dtype in (np.uint8, np.uint16) and pixels.dtype.isnative:
-            sums.add_colours(pixels, np.iinfo(pixels.dtype).max, self.height, self._sums)
+            rows = np.ascontiguousarray(pixels[:, :, :3]).reshape(len(pixels), -1)
+            sums.add_colours(rows, np.iinfo(pixels.dtype).max, self.height, self._sums)
             self.height, self.width = self.height + len(pixels), pixels.shape[1]
         else:
             self.add(alpha_in(pixels, content))

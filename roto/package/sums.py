@@ -18,6 +18,9 @@ LOOKED_UP, WHOLE, SWAPPED = range(3)
 """kinds of codes: floats, or what a table gives the values of; whole numbers; whole numbers with the other byte first"""
 WORDS = 64
 """of eight bytes, looked at together"""
+BLOCK = 64
+"""pixels of colours that are summed together: sums of 16 bits, times their places, fit into 32 bits"""
+PLACES = (np.arange(3 * BLOCK) // 3).astype(np.uint32)
 TOTAL, ACROSS, DOWN, ZEROS, ONES, LEFT, TOP, RIGHT, BOTTOM = range(9)
 """the places of `sums`: the box's left and top are -1 as long as all is 0"""
 
@@ -150,26 +153,44 @@ def add_rows(
         _row(codes, words, whole, table, top, kind, above + y, sums)
 
 
-@kernel
-def add_colours(pixels: Any, full: int, above: int, sums: Floats) -> None:
-    """Add the mean of the first three channels to `sums`, row by row, in one pass.
+@leaf
+def _colour_sums(codes, places):
+    """Of some pixels of three colours: their sum, that of each times its pixel's place, the least and the largest colour."""
+    total, across, low, high = np.uint32(0), np.uint32(0), codes[0], codes[0]
+    for i in range(len(codes)):
+        code = np.uint32(codes[i])
+        total = np.uint32(total + code)
+        across = np.uint32(across + np.uint32(code * places[i]))
+        low, high = min(low, codes[i]), max(high, codes[i])
+    return np.uint64(total), np.uint64(across), low, high
 
-    pixels: whole numbers (h, w, 3 or more). full: what stands for 1 in a channel. above: how many rows came before these. sums: float64
+
+@kernel
+def add_colours(rows: Any, full: int, above: int, sums: Floats) -> None:
+    """Add the mean of three colours to `sums`, row by row.
+
+    rows: whole numbers (h, 3 w), three a pixel. full: what stands for 1 in a colour. above: how many rows came before these. sums: float64
     (9,), in shares of 1.
     """
-    whole = np.uint64(3) * np.uint64(full)
-    for y in range(pixels.shape[0]):
-        row = pixels[y]
-        total, across, zeros, ones = np.uint64(0), np.uint64(0), 0, 0
-        first, last = len(row), -1
-        for x in range(len(row)):
-            value = np.uint64(row[x, 0]) + np.uint64(row[x, 1]) + np.uint64(row[x, 2])
-            total += value
-            across += value * np.uint64(x)
-            zeros += value == 0
-            ones += value == whole
-            if value != 0:
-                first, last = min(first, x), x
+    whole, width = np.uint64(3) * np.uint64(full), rows.shape[1] // 3
+    for y in range(rows.shape[0]):
+        row = rows[y]
+        total, across, low, high = np.uint64(0), np.uint64(0), row[0], row[0]
+        for begin in range(0, width, BLOCK):
+            end = min(begin + BLOCK, width)
+            part, placed, least, most = _colour_sums(row[3 * begin : 3 * end], PLACES[: 3 * (end - begin)])
+            total += part
+            across += placed + part * np.uint64(begin)
+            low, high = min(low, least), max(high, most)
+        zeros, ones, first, last = 0, 0, 0, width - 1
+        if low == 0 or high == full:  # elsewhere no pixel is black or white
+            first, last = width, -1
+            for x in range(width):
+                value = np.uint64(row[3 * x]) + np.uint64(row[3 * x + 1]) + np.uint64(row[3 * x + 2])
+                zeros += value == 0
+                ones += value == whole
+                if value != 0:
+                    first, last = min(first, x), x
         covered = np.float64(total) / np.float64(whole)
         sums[TOTAL] += covered
         sums[ACROSS] += np.float64(across) / np.float64(whole)

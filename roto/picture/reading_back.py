@@ -59,10 +59,19 @@ def header(path: Path) -> Found:
                 return _exr(head[4:] + file.read(1 << 16))
         if head[:2] in (b"II", b"MM"):
             return _tiff(path)
+        if head[:6] == b"\x93NUMPY":
+            return _array(np.load(path, mmap_mode="r", allow_pickle=False))
         with Image.open(path) as picture:
             return Found(size=picture.size, depth="8", channels=tuple("RGB") if picture.mode == "RGB" else ("Y",))
     except UNREADABLE as error:
         raise BadPicture(f"it is not a picture that can be read ({error})") from error
+
+
+def _array(pixels: NDArray[Any]) -> Found:
+    """A picture that is on its way to an encoder."""
+    height, width = pixels.shape[:2]
+    names = {1: ("Y",), 3: tuple("RGB"), 4: tuple("RGBA")}[1 if pixels.ndim == 2 else pixels.shape[2]]
+    return Found(size=(width, height), depth={"uint8": "8", "uint16": "16"}[str(pixels.dtype)], channels=names)
 
 
 def _png(rest: bytes) -> Found:
@@ -202,7 +211,13 @@ def _planes(frame: av.VideoFrame, found: Found) -> NDArray[Any]:
     return np.dstack([made[k] for k in order])
 
 
-PIXELS: dict[str, Callable[[Path, Found], NDArray[Any]]] = {".exr": _exr_pixels, ".tif": _tiff_pixels, ".png": _png_pixels}
+def _array_pixels(path: Path, found: Found) -> NDArray[Any]:
+    return np.asarray(np.load(path, allow_pickle=False))
+
+
+PIXELS: dict[str, Callable[[Path, Found], NDArray[Any]]] = {
+    ".exr": _exr_pixels, ".tif": _tiff_pixels, ".png": _png_pixels, ".npy": _array_pixels,
+}  # fmt: skip
 """by ending, what reads a still's values; Pillow reads all others"""
 
 

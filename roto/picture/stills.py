@@ -143,10 +143,10 @@ def write(path: Path, spec: oiio.ImageSpec, pixels: Pixels) -> None:
         raise NotWritten(f"{path.name} cannot be written: {error.strerror}") from error
 
 
-def write_bytes(path: Path, data: bytes) -> None:
+def write_bytes(path: Path, *parts: bytes | memoryview) -> None:
     """Bytes that are encoded already, written the same way."""
     try:
-        write_whole(path, data)
+        write_whole(path, *parts)
     except OSError as error:
         raise NotWritten(f"{path.name} cannot be written: {error.strerror}") from error
 

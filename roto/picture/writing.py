@@ -1,10 +1,11 @@
 """Stills of a package: OpenEXR and TIFF written with OpenImageIO; PNG with ISA-L (`roto/picture/png.py`), which is quicker, and JPEG with
-OpenCV, since OpenImageIO does not tell when the disk had no room for one of these."""
+OpenCV, since OpenImageIO does not tell when the disk had no room for one of these. What goes on to an encoder, as arrays."""
 
 import struct
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -52,6 +53,9 @@ def write_still(path: Path, pixels: NDArray[Any], depth: str, header: Header) ->
     if ending == ".png":
         stills.write_bytes(path, png.encode(pixels, packed=header.compression != "none", pixel_aspect=header.pixel_aspect))
         return
+    if ending == ".npy":
+        stills.write_bytes(path, *_array(pixels))
+        return
     if ending == ".jpg":
         stills.write_bytes(path, _jpeg(pixels, header))
         return
@@ -84,6 +88,13 @@ def _tiff(spec: oiio.ImageSpec, header: Header) -> None:
         spec.attribute("tiff:predictor", 1)  # none: few readers know the one for floats
     spec.attribute("DateTime", FIXED_DATE)
     spec.attribute("Software", "")
+
+
+def _array(pixels: NDArray[Any]) -> tuple[bytes, memoryview]:
+    """The header and the numbers of a file as numpy keeps arrays."""
+    whole, head = np.ascontiguousarray(pixels), BytesIO()
+    np.lib.format.write_array_header_1_0(head, np.lib.format.header_data_from_array_1_0(whole))
+    return head.getvalue(), whole.reshape(-1).view(np.uint8).data
 
 
 def _jpeg(pixels: NDArray[Any], header: Header) -> bytes:

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from roto.errors import BadTryout
 from roto.matte.shutter import Shutter
 from roto.track.track import Track
 from roto.tryout import drawing, laying
+from roto.tryout.canvas import Canvas
 from roto.tryout.document import Tryout
 from roto.tryout.finish import blurred, finished, number, shadow
 from roto.tryout.laying import meeting, over, region_of, shade
@@ -44,7 +46,7 @@ class Sources:
     films: by shot, "" for this one. picture: of a shot and a frame, linear light (h, w, 3) float32, of the whole size or of a smaller one
     (at least `width` px wide). matte: of a shot, a matte's id, a frame and px of growth: alpha (h, w) float32, of whole size. graphic: of a
     file's id and whether its alpha is straight, premultiplied or none: premultiplied linear (h, w, 4). tracks: by id.
-    names: for the same shots, mattes and files, names that differ when what they show does (see `keys`).
+    codes: of a shot and a frame, the whole picture (h, w, 3) as it is displayed, where it is of 8 bits.
     """
 
     films: dict[str, Film]
@@ -52,6 +54,7 @@ class Sources:
     matte: Callable[[str, str, int, float], NDArray[np.float32]]
     graphic: Callable[[str, str], Picture] = field(default=lambda file, alpha: _none(file))
     tracks: dict[str, Track] = field(default_factory=dict)
+    codes: Callable[[str, int], NDArray[np.uint8] | None] = field(default=lambda shot, frame: None)
 
 
 def _none(file: str) -> Picture:
@@ -78,13 +81,46 @@ def target_size(tryout: Tryout, width: int | None) -> tuple[int, int]:
 
 def compose(tryout: Tryout, sources: Sources, frame: int, width: int | None = None, bright: str = "") -> NDArray[np.float32]:
     """A frame in linear light, float32 (h, w, 3), of the tryout's size or at most so wide. bright: the line that is shown much brighter."""
-    target = target_size(tryout, width)
+    return _composed(tryout, sources, frame, target_size(tryout, width), bright).whole()
+
+
+def in_numbers(tryout: Tryout, sources: Sources, frame: int, depth: str) -> NDArray[Any]:
+    """A frame of the tryout's size as it is displayed, in whole numbers of 8 or 16 bits, (h, w, 3). Where nothing lies on the clip at the
+    bottom, its own numbers go on as they are."""
+    canvas = _composed(tryout, sources, frame, tryout.size)
+    own = None if canvas.clip is None or depth != "8" else sources.codes(*canvas.clip)
+    if own is None or own.shape[1::-1] != tryout.size:
+        return laying.numbers(canvas.whole(), depth)
+    out = np.array(own)
+    x0, y0, x1, y1 = canvas.box
+    out[y0:y1, x0:x1] = laying.numbers(canvas.light[y0:y1, x0:x1], depth)
+    return out
+
+
+def _composed(tryout: Tryout, sources: Sources, frame: int, target: tuple[int, int], bright: str = "") -> Canvas:
     now = Frame(tryout=tryout, sources=sources, frame=frame, target=target, scale=target[0] / tryout.size[0])
-    canvas = np.zeros((target[1], target[0], 3), np.float32)
-    for line in tryout.lines:
-        if line.is_live(frame):
-            lay(canvas, now, line, BRIGHT if line.id == bright else 1.0)
+    lines = [line for line in tryout.lines if line.is_live(frame)]
+    canvas = _begun(now, lines[0]) if lines and lines[0].id != bright else None
+    if canvas is None:
+        canvas, first = Canvas(target), 0
+    else:
+        first = 1
+    for line in lines[first:]:
+        lay(canvas, now, line, BRIGHT if line.id == bright else 1.0)
     return canvas
+
+
+def _begun(now: Frame, line: Line) -> Canvas | None:
+    """The canvas with the bottom line on it, where that is a clip that covers all and nothing is done to; else None."""
+    shows = line.shows
+    if not isinstance(shows, Clip) or line.through is not None or line.done.shadow is not None or line.done.added:
+        return None
+    it = laid(now, line)
+    if it is None or it.picture.shape[2] != 3 or it.region != (0, 0, *now.target) or it.opacity != 1.0:
+        return None
+    film = now.sources.films[shows.shot]
+    at = clip_frame(shows, now.frame, film.frames, now.tryout.frames[0], pace(now.tryout, film))
+    return None if at is None else Canvas(now.target, it.picture, (shows.shot, at) if film.size == now.tryout.size else None)
 
 
 BRIGHT = 4.0
@@ -134,25 +170,25 @@ def layer(now: Frame, line: Line) -> tuple[Picture, Box] | None:
     return np.concatenate([canvas[y0:y1, x0:x1], it.cover()[:, :, None]], axis=2), it.region
 
 
-def lay(canvas: NDArray[np.float32], now: Frame, line: Line, bright: float = 1.0) -> None:
+def lay(canvas: Canvas, now: Frame, line: Line, bright: float = 1.0) -> None:
     """Lay a line onto what lies below, its shadow first."""
     it = laid(now, line)
     if it is None:
         return
     if line.done.shadow is not None:
         _cast(canvas, it, line.done.shadow, now.scale)
-    over(canvas, it.picture, it.box[:2], it.region, it.alpha, it.opacity, bright, line.done.added)
+    over(canvas.open(it.region), it.picture, it.box[:2], it.region, it.alpha, it.opacity, bright, line.done.added)
 
 
-def _cast(canvas: NDArray[np.float32], it: Laid, said: Shadow, scale: float) -> None:
+def _cast(canvas: Canvas, it: Laid, said: Shadow, scale: float) -> None:
     """The shadow of a line, where it reaches."""
     room = math.ceil((said.away + 2 * said.blur) * scale) + 2
     x0, y0, x1, y1 = it.region
-    h, w = canvas.shape[:2]
+    h, w = canvas.light.shape[:2]
     left, top, right, bottom = max(0, x0 - room), max(0, y0 - room), min(w, x1 + room), min(h, y1 + room)
     alpha = np.zeros((bottom - top, right - left), np.float32)
     alpha[y0 - top : y1 - top, x0 - left : x1 - left] = it.cover()
-    shade(canvas, shadow(alpha, said, scale), (left, top), drawing.colour(said.colour))
+    shade(canvas.open((left, top, right, bottom)), shadow(alpha, said, scale), (left, top), drawing.colour(said.colour))
 
 
 def _seen(now: Frame, line: Line) -> tuple[Picture, Box] | None:
@@ -327,7 +363,8 @@ def _alpha(now: Frame, shot: str, through: Through, frame: int, size: tuple[int,
     at = min(max(frame + through.later, film.frames[0]), film.frames[1])
     alpha = now.sources.matte(shot, through.matte, at, through.grow)
     alpha = resized(alpha, size or now.target)
-    alpha = np.clip(blurred(alpha, through.soften * now.scale), 0.0, 1.0)
+    if through.soften:
+        alpha = np.clip(blurred(alpha, through.soften * now.scale), 0.0, 1.0)
     return 1 - alpha if through.outside else alpha
 
 

@@ -16,6 +16,7 @@ from roto.__main__ import main
 from roto.errors import Cancelled
 from roto.package import make
 from roto.package.recipe import STARTERS, Recipe
+from roto.picture.writing import Header, write_still
 from roto.tryout.bundle import dumps, loads
 
 from ..conftest import FIRST, LAST, edited
@@ -66,8 +67,14 @@ def test_it_is_frozen_and_a_change_makes_anew_only_the_frames_that_it_touches(tr
 
 def test_a_movie_for_the_phone_is_proved(traced, rafe):  # noqa: F811
     recipe = STARTERS["a tryout on the phone"][1]
-    it = delivered(rafe, traced, begun(rafe, traced, "larger"), recipe)
+    row = begun(rafe, traced, "larger")
+    it = delivered(rafe, traced, row, recipe)
     assert (it.state, it.wrong) == (State.PROVED, [])
+    for path in (it.folder / make.FRAMES).glob("*.npy"):  # as packages of earlier days kept them
+        write_still(path.with_suffix(".png"), np.load(path), "8", Header(channels=tuple("RGB")))
+        path.unlink()
+    again = delivered(rafe, traced, row, recipe)
+    assert (again.state, again.wrong) == (State.PROVED, []) and again.frames.filter(taken=True).count() == 8
 
 
 def test_a_movie_goes_on_where_its_worker_was_lost_and_leaves_nothing_when_it_is_cancelled(traced, rafe, monkeypatch):  # noqa: F811
@@ -86,10 +93,11 @@ def test_a_movie_goes_on_where_its_worker_was_lost_and_leaves_nothing_when_it_is
         patch.setattr(make.compose, "whole_numbers", lost)
         with pytest.raises(KeyboardInterrupt):
             making.finish(it.pk)
-    there = {FIRST + int(path.stem) for path in (it.folder / "frames").glob("*.png")}
+    there = {FIRST + int(path.stem) for path in (it.folder / "frames").glob("*.npy")}
     assert 0 < len(there) < 8 and not [*it.package.glob("*.mp4")]
     made.clear()
-    monkeypatch.setattr(make.compose, "whole_numbers", lambda *said: (made.append(said[2]), real(*said))[1])
+    write = make.write_still
+    monkeypatch.setattr(make, "write_still", lambda path, *said: (made.append(FIRST + int(path.stem)), write(path, *said))[1])
     making.finish(it.pk)
     it.refresh_from_db()
     assert (it.state, it.wrong) == (State.PROVED, []) and it.frames.filter(done=True).count() == 8

@@ -11,6 +11,7 @@ from roto.package.compose import Look, Sources
 from roto.package.formats import FORMATS
 from roto.package.recipe import Recipe
 from roto.picture.display import to_light
+from roto.tryout import laying
 
 LAST, WIDE, HIGH = 6, 96, 64
 KITE = replace(matte(shape(blob((44.0, 30.0), 17.0, 1), "sail", (2.0, 0.5), 1, 3), size=(WIDE, HIGH), angle=180.0), last=LAST)
@@ -22,7 +23,12 @@ def plate(frame: int) -> np.ndarray:
     return np.stack([40 + X, 60 + 2 * Y + frame, 120 + 0 * X], axis=2).clip(0, 255).astype(np.uint8)
 
 
-LOOK = Look(name="kite", picture=lambda frame: to_light(plate(frame), "display"), key=str)
+LOOK = Look(
+    name="kite",
+    picture=lambda frame: to_light(plate(frame), "display"),
+    numbers=lambda frame, depth: laying.numbers(to_light(plate(frame), "display"), depth),
+    key=str,
+)
 
 
 def recipe_of(key: str, what: str = "matte", **more) -> Recipe:

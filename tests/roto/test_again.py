@@ -33,7 +33,10 @@ EDITS = {
 
 
 def line(k: int, mode: str, inverted: bool, opacity: float, x: int, y: int, reach: tuple[float, float], goes: int, seed: int) -> Entry:
-    it = shape(blob(12, (x + 0.3, y + 0.7), 14.0, seed, 0.1), f"line {k}", (float(goes), 0.0), inner=reach[0], outer=reach[1])
+    points = (
+        blob(12, (x + 0.3, y + 0.7), 14.0, seed, 0.1) if seed % 3 else blob(12, (x, y), 14.0, seed, 0.1) * [1, 1, 0, 0, 0, 0]
+    )  # corners
+    it = shape(points, f"line {k}", (float(goes), 0.0), inner=reach[0], outer=reach[1])
     return Entry(shape=it, mode=mode, inverted=inverted, opacity=opacity)
 
 

@@ -240,6 +240,30 @@ def test_numbers_are_rounded_to_the_nearest_and_what_is_no_number_is_black(depth
     assert made[-7:].tolist() == [0, 0, top, top, 0, 0, top]
 
 
+LAID = {
+    "a patch": line(Flat(colour="#c08040"), through=Through(matte="m")),
+    "its outside": line(Flat(colour="#205080"), through=Through(matte="m", outside=True), done=Done(opacity=one(0.3))),
+    "a shadow": line(Clip(), place=Place(keys=at((9, 5))), through=Through(matte="m"), done=Done(shadow=Shadow(away=3, blur=4))),
+    "light": line(Flat(colour="#ffffff"), through=Through(matte="m"), done=Done(added=True, opacity=one(0.2))),
+    "the plate, moved": line(Clip(), place=Place(keys=at((30, -20)))),
+    "nothing": line(Flat(colour="#ffffff"), done=Done(opacity=one(0.0))),
+}  # fmt: skip
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.lists(st.sampled_from(list(LAID)), max_size=3), st.booleans(), st.sampled_from(["8", "16"]), st.integers(1, 8))
+def test_what_nothing_lies_on_goes_out_as_it_came_and_the_rest_is_the_rounded_light(which, below, depth, frame):
+    codes = np.random.default_rng(frame).integers(0, 256, (32, 48, 3)).astype(np.uint8)
+    light = display.light(np.arange(256) / 255.0).astype(np.float32)[codes]
+    it = replace(sources(), picture=lambda *asked: light, codes=lambda shot, frame: codes)
+    lines = [*([line(name="below")] if below else []), *(replace(LAID[name], id=f"{k}") for k, name in enumerate(which))]
+    made = compose.in_numbers(tryout(*lines), it, frame, depth)
+    assert np.array_equal(made, laying.numbers(compose.compose(tryout(*lines), it, frame), depth))
+    if below and set(which) <= {"a patch", "nothing", "light"}:
+        assert np.array_equal(made[:, :10], codes[:, :10] if depth == "8" else codes[:, :10].astype(np.uint16) * 257)
+    assert np.array_equal(light, display.light(np.arange(256) / 255.0).astype(np.float32)[codes])  # the clip itself stays as it is
+
+
 def test_another_size_is_fitted_filled_or_left():
     small = {fit: made(line(Clip(shot="OTHER", fit=fit)))[:, :, 0] for fit in ("fit", "fill", "own")}
     assert (small["own"] > 0.05).sum() == 24 * 16 and (small["fit"] > 0.05).all() and np.allclose(small["fill"], 0.3, atol=0.01)
