@@ -23,8 +23,8 @@ MOST_STEP = 2.0
 """px: and at most so far, since between two looks a distance is taken to run evenly. About a corner it does not: BLUR_STEP there."""
 
 AMONG = 0.048
-"""of alpha: how much of a line may change between two looks at it where others move quicker and are looked at more often; what both make
-together is off by a twelfth of that at the most"""
+"""of alpha: how far that of two lines that pass each other may be off, twelvefold, where one of them is looked at more seldom; see
+`render.exposure`"""
 
 BLUR_CAP = 128
 """samples: the most that one frame takes unless asked otherwise; enough for 450 px of way in an exposure."""

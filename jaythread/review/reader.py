@@ -23,8 +23,7 @@ from jaythread.productions.models import Shot
 from roto.check import edges, fringes, motion, neighbours, reading
 from roto.check.looks import smaller
 from roto.errors import BadPicture
-from roto.matte.render import FRINGE, TOGETHER, Box, Kept, Live, Rendered, live_at, render, render_again, touched_since
-from roto.matte.render.fringes import solves
+from roto.matte.render import FRINGE, TOGETHER, Box, Kept, Live, Rendered, live_of, render, render_again, touched_since
 from roto.picture import png
 
 SMALL = 320
@@ -159,12 +158,12 @@ class Reader:
             sys.setswitchinterval(before[0])
             cv2.setNumThreads(before[1])
 
-    def _outlines(self, frames: list[int]) -> Iterator[tuple[int, list[Live] | None, tuple[Kept, Box] | None]]:
+    def _outlines(self, frames: list[int]) -> Iterator[tuple[int, list[Live], tuple[Kept, Box] | None]]:
         """Each frame with the outlines that count there, evaluated many frames at once, and how it was before with the box that was
-        touched since; with None where lines are found in the picture, or where that is not known."""
+        touched since; with None where that is not known."""
         for begin, end in pairwise([0, *range(AHEAD, len(frames), TOGETHER), len(frames)]):  # the first few soon
             some = frames[begin:end]
-            live = dict.fromkeys(some) if solves(self.core) else live_at(self.core, some)
+            live = live_of(self.core, some)
             before = self._before(some)
             for f in some:
                 yield f, live[f], before.get(f)
@@ -200,7 +199,8 @@ class Reader:
     def _edges(self, frame: int, ready: _Ready, there: motion.Look | None) -> dict[str, Any]:
         """there: the frame beside it, where there is one."""
         alpha = ready.rendered.alpha
-        starved = fringes.starved(self.core, frame, self.solver)
+        solved = FRINGE[ready.rendered.fringe] in ("steady", "by itself")
+        starved = fringes.starved(self.core, frame, self.solver) if solved else 0.0  # of what is not solved yet it will be told then
         out: dict[str, Any] = {"edges": None, "meets": {}, "starved": round(starved, 3)}
         for name, core in self.others.items():
             other: NDArray[np.uint8] = render(core, frame, threads=1, depth="8", fringes=self.solver).alpha

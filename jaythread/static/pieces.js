@@ -3,6 +3,9 @@
 const PIECE = 8 << 20;
 const WAITS = [1, 2, 4, 8, 15, 30, 30, 60, 60, 120]; // seconds
 
+const PATIENCE = 30; // seconds for an answer, and for a piece what it takes at
+const SLOWEST = 16 << 10; // bytes a second
+
 const pause = (seconds) => new Promise((done) => setTimeout(done, 1000 * seconds));
 
 // What is known of a file that was begun earlier, in this browser, by this person.
@@ -10,9 +13,22 @@ const keyOf = (file, who) => `jay-upload ${who} ${file.name} ${file.size} ${file
 
 class Refused extends Error {}
 
+// A line that breaks can swallow a request without a word: it is given up when the browser notices, or when no line is that slow.
+async function patiently(url, settings) {
+  const given = new AbortController(), up = () => given.abort();
+  const late = setTimeout(up, 1000 * (PATIENCE + (settings.body?.size ?? 0) / SLOWEST));
+  addEventListener("offline", up);
+  try {
+    return await fetch(url, { ...settings, signal: given.signal });
+  } finally {
+    clearTimeout(late);
+    removeEventListener("offline", up);
+  }
+}
+
 async function ask(url, method, heads, body) {
   const sign = document.querySelector("[name=csrfmiddlewaretoken]").value;
-  const reply = await fetch(url, { method, body, headers: { "Tus-Resumable": "1.0.0", "X-CSRFToken": sign, ...heads } });
+  const reply = await patiently(url, { method, body, headers: { "Tus-Resumable": "1.0.0", "X-CSRFToken": sign, ...heads } });
   if (reply.redirected) throw new Refused("You are signed out. Sign in again in another window, then press the button once more.");
   if ([403, 413, 422, 429, 507].includes(reply.status)) {
     const page = new DOMParser().parseFromString(await reply.text(), "text/html");

@@ -17,7 +17,7 @@ from roto.matte.stack import Matte, within
 from roto.motion import interpolate
 from roto.motion.shape import GROUP, Shape
 
-METHOD = "2"
+METHOD = "3"
 """a part of every name: raised when the same input would be rendered to something else"""
 KNOWN = 32 << 20
 """bytes of what outlines are that are kept"""

@@ -140,7 +140,7 @@ def _read(
                 problems[name] = problem
             if measured is not None:
                 found[at_of[name]] = measured
-            progress(min(count, count - len(read) + done), count)
+            progress(len(over) + (count - len(over)) * done // len(read), count)
         for some in hashed:
             hashes |= some
     finally:

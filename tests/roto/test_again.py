@@ -106,8 +106,10 @@ class Half:
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.lists(LINES, min_size=1, max_size=4), st.sampled_from(list(EDITS)), st.integers(0, 3), st.integers(0, 4))
-def test_what_is_found_in_the_picture_counts_as_touched(lines, edit, which, under):
+@given(
+    st.lists(LINES, min_size=1, max_size=4), st.sampled_from(list(EDITS)), st.integers(0, 3), st.integers(0, 4), st.sampled_from([0.5, 0.8])
+)
+def test_what_is_found_in_the_picture_counts_as_touched(lines, edit, which, under, later):
     band = shape(np.array([[x, y, 0, 0, 0, 0] for x, y in ((30, 20), (60, 20), (60, 50), (30, 50))], float), "band")
     entries = [line(k, *one) for k, one in enumerate(lines)]
     entries.insert(under % (len(entries) + 1), Entry(shape=band, mode="solve"))
@@ -115,11 +117,28 @@ def test_what_is_found_in_the_picture_counts_as_touched(lines, edit, which, unde
     changed = entries[which % len(entries)].shape
     now, solver = was.with_shape(EDITS[edit](changed)) if changed is not band else was, Half()
     kept = {f: Kept.of(was, render(was, f, depth="8", fringes=solver)) for f in FRAMES}
-    solver.value = 0.8
+    solver.value = later
     for f, box in touched_since(was, now, FRAMES).items():
         done, anew = render_again(kept[f], now, f, box, fringes=solver), render(now, f, depth="8", fringes=solver)
         assert np.abs(done.alpha.astype(int) - anew.alpha).max() <= 1 and (done.alpha != anew.alpha).mean() < 0.001
-        assert (done.samples, done.fringe) == (anew.samples, anew.fringe)
+        assert (done.samples, done.fringe, done.found) == (anew.samples, anew.fringe, anew.found)
+
+
+def test_what_is_found_as_before_is_not_rendered_again(monkeypatch):
+    """An edit beside the band, then the same when something else is found."""
+    band = shape(np.array([[x, y, 0, 0, 0, 0] for x, y in ((30, 20), (60, 20), (60, 50), (30, 50))], float), "band")
+    low = shape(blob(12, (10.0, 60.0), 5.0), "low")
+    was = replace(matte(low, size=SIZE), entries=(Entry(shape=low), Entry(shape=band, mode="solve")))
+    now, solver = was.with_shape(EDITS["place"](low)), Half()
+    kept = Kept.of(was, render(was, 3, depth="8", fringes=solver))
+    touched = touched_since(was, now, [3])[3]
+    drawn: list[object] = []
+    monkeypatch.setattr("roto.matte.render.again.render", lambda *given, **how: (drawn.append(how.get("box")), render(*given, **how))[1])
+    render_again(kept, now, 3, touched, fringes=solver)
+    assert drawn == [touched]
+    solver.value = 0.8
+    assert render_again(kept, now, 3, touched, fringes=solver).alpha[30, 45] == 204
+    assert len(drawn) == 3
 
 
 @settings(max_examples=40, deadline=None)

@@ -65,7 +65,9 @@ def test_progress_counts_frames_up_to_all_of_them(package):
     folder, it, measured = package
     told: list[tuple[int, int]] = []
     proof.prove(folder, it, measured, lambda done, of: told.append((done, of)), taken={0, 1, 2})
-    assert told[-1] == (40, 40) and [d for d, _ in told] == sorted(d for d, _ in told) and all(of == 40 for _, of in told)
+    assert (
+        told[0][0] >= 3 and told[-1] == (40, 40) and [d for d, _ in told] == sorted(d for d, _ in told) and all(of == 40 for _, of in told)
+    )
 
 
 def test_a_proof_that_is_stopped_reads_no_further(package, monkeypatch):

@@ -37,6 +37,8 @@ from roto.tolerances import SOLID
 
 METHOD = "5"
 """a part of every key: raised when the same input would be solved to something else"""
+AHEAD = 16
+"""frames whose keys are made together"""
 KEPT = 48
 """solved frames kept in memory, a megabyte or so each"""
 FADE, DEEP = 2.0, 6.0
@@ -200,6 +202,7 @@ class Fringes:
         self.picture, self.named, self.keep, self.wait, self.steady = picture, named, keep, wait, steady
         self.others: dict[str, Found] = {}
         self.one_at_a_time = RLock()  # frames are steadied by each other: two threads would solve the same ones
+        self._told: tuple[Matte | None, dict[tuple[int, int], str]] = None, {}
 
     @property
     def whole(self) -> bool:
@@ -215,7 +218,7 @@ class Fringes:
             if self.whole:
                 raise NoSource(f"What '{shape.name}' comes from is not here.", name=shape.name)
             return None
-        keys = self.keys(matte, at, self._live_around(matte, at, [frame], 2 * AROUND))
+        keys = self._keys_around(matte, at, frame)
         if frame not in keys:
             return None
         whole = steady_key(keys, frame, 2 * AROUND)
@@ -270,6 +273,18 @@ class Fringes:
             done = solve(band, self.picture(frame))
             self.keep.put(key, done)
             return done
+
+    def _keys_around(self, matte: Matte, at: int, frame: int) -> dict[int, str]:
+        """The keys of the frames that count for a frame. Those of some frames ahead are made with them: one goes on to these, and making
+        them one by one takes several times as long."""
+        wanted = self._live_around(matte, at, [frame], 2 * AROUND)
+        of, told = self._told
+        if of is not matte:
+            of, told = self._told = matte, {}
+        if any((at, f) not in told for f in wanted):
+            ahead = [f for f in self._live_around(matte, at, range(frame, frame + AHEAD), 2 * AROUND) if (at, f) not in told]
+            told.update({(at, f): key for f, key in self.keys(matte, at, ahead).items()})
+        return {f: told[at, f] for f in wanted}
 
     def key(self, matte: Matte, at: int, frame: int) -> str:
         """A name for everything that a frame's solution depends on, equal for equal input."""

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from roto.matte.modes import FOUND, MODES, PASS
 from roto.matte.render.boxes import touched_boxes
-from roto.matte.render.exposure import Live, live_at
-from roto.matte.render.frame import render
-from roto.matte.render.fringes import solves
+from roto.matte.render.exposure import Live, knowing
+from roto.matte.render.frame import live_of, render
+from roto.matte.render.fringes import Once, name_of_found, solves
 from roto.matte.render.results import Box, Rendered, Solver
 from roto.matte.stack import Entry, Matte
 from roto.motion.shape import GROUP, Shape
@@ -21,8 +21,8 @@ NOWHERE: Box = (0, 0, 0, 0)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
-    """A whole frame as it was rendered in 8 bits from `matte`: what of it is not 0 (h, w of the box), and what was told with it.
-    corners: by shape, whether its outline has some, where that is known."""
+    """A whole frame as it was rendered in 8 bits from `matte`: what of it is not 0 (h, w of the box), and what was told with it; see
+    `Rendered`."""
 
     matte: Matte
     alpha: NDArray[np.uint8]
@@ -30,6 +30,8 @@ class Kept:
     samples: int
     capped: bool
     corners: dict[str, bool]
+    fringe: int
+    found: str
 
     @classmethod
     def of(cls, matte: Matte, done: Rendered, box: Box | None = None) -> "Kept":
@@ -38,7 +40,10 @@ class Kept:
             x, y, across, down = cv2.boundingRect(done.alpha)
             box = (x, y, x + across, y + down)
         part = done.alpha[box[1] : box[3], box[0] : box[2]].copy()
-        return cls(matte=matte, alpha=part, box=box, samples=done.samples, capped=done.capped, corners=done.corners)
+        return cls(
+            matte=matte, alpha=part, box=box, samples=done.samples, capped=done.capped, corners=done.corners, fringe=done.fringe,
+            found=done.found,
+        )  # fmt: skip
 
     def whole(self) -> NDArray[np.uint8]:
         """The frame in the size of the picture."""
@@ -95,12 +100,13 @@ def render_again(
     """A whole frame of depth 8, byte for byte what `render` gives (where lines are found, a byte may be rounded the other way). kept: the
     frame before; touched: what `touched_since` said of it. live, fringes: see `render`."""
     whole = (0, 0, *now.size)
-    if solves(now):
-        return _found_again(kept, now, frame, touched, fringes)
-    if _empty(touched):
+    found = solves(now)
+    if not found and _empty(touched):
         return Rendered(alpha=kept.whole(), box=whole, samples=kept.samples, capped=kept.capped, corners=kept.corners)
     known = _corners_now(kept, now)
-    live = [_with_corners(one, known, kept.corners) for one in (live_at(now, [frame])[frame] if live is None else live)]
+    live = [_with_corners(one, known, kept.corners) for one in (live_of(now, [frame])[frame] if live is None else live)]
+    if found:
+        return _found_again(kept, now, frame, touched, live, fringes)
     part = render(now, frame, box=touched, depth="8", live=live)
     if part.samples != kept.samples:
         return render(now, frame, depth="8", live=live)
@@ -109,20 +115,27 @@ def render_again(
     return Rendered(alpha=out, box=whole, samples=part.samples, capped=part.capped, corners=known | part.corners)
 
 
-def _found_again(kept: Kept, now: Matte, frame: int, touched: Box, fringes: Solver | None) -> Rendered:
-    """The same where lines are found: their bands are rendered anew as well, by themselves where they lie apart from what was touched."""
+def _found_again(kept: Kept, now: Matte, frame: int, touched: Box, live: list[Live], fringes: Solver | None) -> Rendered:
+    """The same where lines are found: where what is found is otherwise, their bands are rendered anew as well, by themselves where they
+    lie apart from what was touched."""
+    fringes = Once(fringes)
     shapes = [e.shape for it in (kept.matte, now) for e in it.entries if e.mode in FOUND]
-    band = touched_boxes(now, shapes, [frame], live=True)[frame]
+    as_it_was = name_of_found(now, frame, fringes) == kept.found
+    band = NOWHERE if as_it_was else touched_boxes(now, shapes, [frame], live=True)[frame]
     parts = [box for box in (band, touched) if not _empty(box)]
     if len(parts) > 1 and _area(_around(*parts)) <= _area(band) + _area(touched):
         parts = [_around(*parts)]
-    done = Rendered(alpha=kept.whole(), box=(0, 0, *now.size), samples=kept.samples, capped=kept.capped)
+    done = Rendered(
+        alpha=kept.whole(), box=(0, 0, *now.size), samples=kept.samples, capped=kept.capped, fringe=kept.fringe, found=kept.found,
+        corners=_corners_now(kept, now),
+    )  # fmt: skip
     for box in parts:
-        part = render(now, frame, box=box, depth="8", fringes=fringes)
+        part = render(now, frame, box=box, depth="8", fringes=fringes, live=live)
         if part.samples != kept.samples:
-            return render(now, frame, depth="8", fringes=fringes)
+            return render(now, frame, depth="8", fringes=fringes, live=live)
         done.alpha[box[1] : box[3], box[0] : box[2]] = part.alpha
-        done = replace(done, capped=part.capped, fringe=part.fringe)
+        done = replace(done, capped=part.capped, fringe=part.fringe, found=part.found, corners=done.corners | part.corners)
+        live = knowing(live, part.corners)
     return done
 
 

@@ -1,7 +1,8 @@
 """What the shutter sees: the live entries of a frame, how far their outlines travel in its exposure, and in how many steps to take it."""
 
+import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -20,6 +21,8 @@ MOMENTS = 3
 """moments at which an outline is looked at to find how far it travels in an exposure"""
 DIVISIBLE = (9, 10, 12, 15, 16, 18, 20, 24, 28, 30, 36, 42, 48, 60, 72, 84, 96, 108, 120)
 """numbers of steps that can be parted in many ways"""
+CHANGES = 2.0
+"""how much alpha of all else may change at a pixel in one exposure: something passes, and is gone"""
 TOGETHER = 16
 """frames whose outlines are evaluated at once where many are wanted"""
 
@@ -111,9 +114,11 @@ class Live:
 
     @property
     def _so_that_little_changes(self) -> int:
+        """What is left out where it stays as it is over some steps is how it changes together with the rest: in each look at most a
+        twelfth of both changes' product, and on the mean of n looks a twelfth of n-th of the one times all of the other."""
         soft = self.kind in (runs.DEEP, runs.VARYING)
         steep = min(1.0, steepest(self.entry.shape.profile) / (self.thinnest + SOFT_MARGIN)) if soft else 1.0
-        return samples_for(self.way, AMONG / steep)
+        return max(1, math.ceil(math.sqrt(CHANGES * self.way * steep / AMONG)))
 
     @property
     def most_among(self) -> int:
@@ -191,6 +196,12 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
                 more["reaches"] = reaches[at]
             out[int(f)].append(Live(entry=entry, inner=inner, outer=outer, shift=shift, within=group, **more))
     return out
+
+
+def knowing(live: list[Live], corners: dict[str, bool]) -> list[Live]:
+    """Live entries with what has been learned of the corners of their shapes."""
+    new = [not one.sure and one.entry.shape.id in corners for one in live]
+    return [replace(one, corners=corners[one.entry.shape.id], sure=True) if n else one for one, n in zip(live, new, strict=True)]
 
 
 def steps_of(live: list[Live], cap: int) -> tuple[int, bool]:

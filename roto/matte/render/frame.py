@@ -9,12 +9,12 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.matte.render.exposure import TOGETHER, Live, live_at
-from roto.matte.render.fringes import solves, with_fringes
+from roto.matte.render.exposure import TOGETHER, Live, knowing, live_at
+from roto.matte.render.fringes import solves, with_fringes, without_found
 from roto.matte.render.layers import frame_of, layers_of
 from roto.matte.render.results import DEPTHS, Box, Rendered, Solver, of_depth
 from roto.matte.render.scanline import render_rows
-from roto.matte.stack import Matte
+from roto.matte.stack import Matte, within
 
 Taken = TypeVar("Taken")
 
@@ -32,10 +32,12 @@ def render_each(
     over = len(numbers) % workers  # the last ones, fewer than there are threads: these share out the rows of each
     shared = dict.fromkeys(numbers[-over:], workers // over) if over else {}
 
-    def one(frame: int, live: list[Live] | None) -> Taken:
+    found = solves(matte)
+
+    def one(frame: int, live: list[Live]) -> Taken:
         threads = shared.get(frame, 1)
-        if live is None:
-            return take(frame, render(matte, frame, depth=depth, fringes=fringes, threads=threads))
+        if found:
+            return take(frame, render(matte, frame, depth=depth, fringes=fringes, threads=threads, live=live))
         if not hasattr(lent, "picture"):
             lent.picture = np.empty(matte.size[::-1], DEPTHS[depth][0])
         lent.picture.fill(0)
@@ -45,7 +47,7 @@ def render_each(
     try:
         for begin in range(0, len(numbers), TOGETHER):
             some = numbers[begin : begin + TOGETHER]
-            ready = dict.fromkeys(some) if solves(matte) else live_at(matte, some)
+            ready = live_of(matte, some)
             yield from pool.map(one, ready, ready.values())
     finally:
         pool.shutdown(cancel_futures=True)
@@ -69,13 +71,13 @@ def render(
     cap: fewer samples of the exposure than the shutter's own cap, for a quick look. threads: rows are shared out among so many.
     depth: "float" (float32, 0..1), "8" or "16" (whole numbers, rounded to the nearest), "shown" (bytes in which only what is exactly 0 or
     1 is black or white). fringes: solves those of the stack; NoFringe where there are some and this is not given.
-    live: the entries that count on this frame, where `live_at` gave those of many frames at once.
+    live: the entries that count on this frame, where `live_of` gave those of many frames at once.
     """
     here = _within(matte, box)
     if cap is not None and cap < matte.shutter.cap:
         matte = replace(matte, shutter=replace(matte.shutter, cap=cap))
     if solves(matte):
-        return _with_fringes(matte, frame, here, threads, depth, fringes)
+        return _with_fringes(matte, frame, here, threads, depth, fringes, live)
     picture: NDArray[Any] = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
     return _into(picture, matte, frame, here, live_at(matte, [frame])[frame] if live is None else live, threads, depth)
 
@@ -88,12 +90,41 @@ def _within(matte: Matte, box: Box | None) -> Box:
     return x0, y0, max(x0, x1), max(y0, y1)
 
 
-def _with_fringes(matte: Matte, frame: int, box: Box, threads: int, depth: str, fringes: Solver | None) -> Rendered:
+def live_of(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
+    """By frame, the entries that are drawn there: all but those that are found in the picture."""
+    return live_at(without_found(matte), frames)
+
+
+def _with_fringes(
+    matte: Matte, frame: int, box: Box, threads: int, depth: str, fringes: Solver | None, live: list[Live] | None
+) -> Rendered:
+    plain = without_found(matte)
+    live = live_at(plain, [frame])[frame] if live is None else live
+    corners: dict[str, bool] = {}  # whether outlines have some is looked for once
+
     def rendered(part: Matte, some: Box) -> Rendered:
-        return render(part, frame, box=some, threads=threads)
+        done = render(part, frame, box=some, threads=threads, live=knowing(_of_part(plain, live, part, frame), corners))
+        corners.update(done.corners)
+        return done
 
     done = with_fringes(matte, frame, box, fringes, rendered)
-    return replace(done, alpha=of_depth(done.alpha, depth))
+    return replace(done, alpha=of_depth(done.alpha, depth), corners=corners)
+
+
+def _of_part(matte: Matte, live: list[Live], part: Matte, frame: int) -> list[Live]:
+    """The entries that count in some lines of a matte. live: those of all of it. Where a group is parted from its lines these count by
+    themselves."""
+    known, own = {id(one.entry): one for one in live}, {id(entry) for entry in matte.entries}
+    out: list[Live] = []
+    for entry, group in zip(part.entries, within(part.entries), strict=True):
+        one = known.get(id(entry))
+        if one is not None and one.within is not group:
+            return live_at(part, [frame])[frame]
+        if one is not None:
+            out.append(one)
+        elif id(entry) not in own:
+            out += live_at(replace(part, entries=(entry,)), [frame])[frame]
+    return out
 
 
 def _into(out: NDArray[Any], matte: Matte, frame: int, box: Box, live: list[Live], threads: int, depth: str) -> Rendered:

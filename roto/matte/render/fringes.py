@@ -1,5 +1,6 @@
 """Mattes some of whose lines are found: solved from the picture, taught, brought in."""
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -19,6 +20,11 @@ def solves(matte: Matte) -> bool:
     return any(e.mode in FOUND for e in matte.entries)
 
 
+def without_found(matte: Matte) -> Matte:
+    """What is left of a matte without lines whose alpha is found, before it is inverted."""
+    return replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND), inverted=False)
+
+
 _ALL = Entry(
     shape=trace("all", "all", 0, [[x, y, 0, 0, 0, 0] for x, y in ((-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR))], [False] * 4)
 )
@@ -32,23 +38,65 @@ Drawn = Callable[[Matte, Box], Rendered]
 def with_fringes(matte: Matte, frame: int, box: Box, fringes: Solver | None, rendered: Drawn) -> Rendered:
     """A box of a matte some of whose lines are found. Where none of them is, it is what the other lines make of it. A frame that is
     finished is what it was then. Raises NoFringe where a fringe is live and there is nothing that solves it."""
-    found, state = _found(matte, frame, fringes)
-    done = rendered(replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND), inverted=False), box)
+    found, finished, state = _found(matte, frame, fringes)
+    done = rendered(without_found(matte), box)
     alpha = done.alpha
     inner = _meeting(box, [solved.box for solved in found.values()])
     if inner[2] > inner[0] and inner[3] > inner[1]:
         there = np.s_[inner[1] - box[1] : inner[3] - box[1], inner[0] - box[0] : inner[2] - box[0]]
-        alpha[there] = _laid_between(matte, found, inner, rendered)
-    for at, entry in enumerate(matte.entries):
-        finished = fringes.as_finished(matte, at, frame) if fringes is not None and entry.source.on(frame) else None
-        if finished is not None:
-            _put(alpha, box, finished)
-    return replace(done, alpha=1 - alpha if matte.inverted else alpha, fringe=state)
+        alpha[there] = _laid_between(matte, found, inner, rendered, alpha[there])
+    for one in finished.values():
+        _put(alpha, box, one)
+    return replace(done, alpha=1 - alpha if matte.inverted else alpha, fringe=state, found=_named(found, finished, state))
 
 
-def _found(matte: Matte, frame: int, fringes: Solver | None) -> tuple[dict[int, Solved], int]:
-    """By place in the stack, what is found on a frame; and how the lines stand, the worst of them."""
-    found, state = {}, 0
+def name_of_found(matte: Matte, frame: int, fringes: Solver | None) -> str:
+    """The name that `Rendered.found` has on a frame."""
+    return _named(*_found(matte, frame, fringes))
+
+
+def _named(found: dict[int, Solved], finished: dict[int, Solved], state: int) -> str:
+    made = hashlib.blake2b(f"{state};".encode(), digest_size=20)
+    for some in (found, finished):
+        for at, one in some.items():
+            made.update(f"{at} {one.box} {one.steady};".encode())
+            for pixels in (one.alpha, one.cover, one.unknown):
+                made.update(np.ascontiguousarray(pixels).data)
+        made.update(b"|")
+    return made.hexdigest()
+
+
+class Once:
+    """Asks a solver once about each line of one matte, however often it is rendered."""
+
+    def __init__(self, of: Solver | None) -> None:
+        self.of = of
+        self._solved: dict[tuple[int, int], Solved | None] = {}
+        self._finished: dict[tuple[int, int], Solved | None] = {}
+
+    @property
+    def wait(self) -> bool:
+        """Whether the solver solves what is not solved yet."""
+        return self.of is not None and self.of.wait
+
+    def solved(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """See `Solver`. Raises NoFringe where there is none."""
+        if self.of is None:
+            raise NoFringe(name=matte.entries[at].shape.name)
+        if (at, frame) not in self._solved:
+            self._solved[at, frame] = self.of.solved(matte, at, frame)
+        return self._solved[at, frame]
+
+    def as_finished(self, matte: Matte, at: int, frame: int) -> Solved | None:
+        """See `Solver`."""
+        if self.of is not None and (at, frame) not in self._finished:
+            self._finished[at, frame] = self.of.as_finished(matte, at, frame)
+        return self._finished.get((at, frame))
+
+
+def _found(matte: Matte, frame: int, fringes: Solver | None) -> tuple[dict[int, Solved], dict[int, Solved], int]:
+    """By place in the stack, what is found on a frame, and what is finished there; and how the lines stand, the worst of them."""
+    found, finished, state = {}, {}, 0
     for at, entry in enumerate(matte.entries):
         if entry.mode not in FOUND or not entry.shape.is_live(frame):
             continue
@@ -58,17 +106,24 @@ def _found(matte: Matte, frame: int, fringes: Solver | None) -> tuple[dict[int, 
         if solved:
             found[at] = solved
         state = max(state, (1 if solved.steady else 2) if solved else 0 if fringes.wait else 3)
-    return found, state
+    for at, entry in enumerate(matte.entries):
+        whole = fringes.as_finished(matte, at, frame) if fringes is not None and entry.source.on(frame) else None
+        if whole is not None:
+            finished[at] = whole
+    return found, finished, state
 
 
-def _laid_between(matte: Matte, found: dict[int, Solved], box: Box, rendered: Drawn) -> NDArray[np.float32]:
+def _laid_between(matte: Matte, found: dict[int, Solved], box: Box, rendered: Drawn, plain: NDArray[np.float32]) -> NDArray[np.float32]:
     """Alpha of a box: what lies below a line is rendered, what is found laid on it, the rest laid over that. Every mode is linear in what
-    lies below it, so the rest is rendered over black and over white."""
+    lies below it, so the rest is rendered over black and over white. plain: alpha of all lines that are not found."""
     alpha = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
+    all_of_them = len(without_found(matte).entries)
     begin = 0
     for at in [*found, len(matte.entries)]:
         lines = tuple(e for e in matte.entries[begin:at] if e.mode not in FOUND)
-        if lines:
+        if begin == 0 and len(lines) == all_of_them:
+            alpha = plain.copy()
+        elif lines:
             part = replace(matte, entries=lines, inverted=False)
             over_black = rendered(part, box).alpha
             if begin == 0:

@@ -24,14 +24,15 @@ FRINGE = ("none", "steady", "by itself", "not solved")
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rendered:
     """alpha: (h, w) of the box, of the depth asked for. samples: steps in which the exposure was taken; capped: whether more were
-    wanted. fringe: how its fringes stand, the worst of them (an index of FRINGE). corners: by shape, whether its outline has some, as far
-    as it was asked."""
+    wanted. fringe: how its fringes stand, the worst of them (an index of FRINGE). found: a name for all that was found in the picture and
+    laid in, equal where it is the same. corners: by shape, whether its outline has some, as far as it was asked."""
 
     alpha: NDArray[Any]
     box: Box
     samples: int
     capped: bool
     fringe: int = 0
+    found: str = ""
     corners: dict[str, bool] = field(default_factory=dict)
 
 
