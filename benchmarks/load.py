@@ -124,7 +124,9 @@ def serving() -> Iterator[tuple[str, int, list[Artist]]]:
     subprocess.run([python, "manage.py", "migrate", "--verbosity", "0"], env=env, check=True)
     made = subprocess.run([python, "-c", MAKE], env=env, check=True, capture_output=True, text=True).stdout.splitlines()
     port = subprocess.run([python, "ops/free_port.py"], check=True, capture_output=True, text=True).stdout.strip()
-    server = subprocess.Popen([python, "-m", "jaythread", "--port", port], env=env, stderr=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        [python, "-m", "jaythread", "--port", port, "--processes", str(os.cpu_count() or 1)], env=env, stderr=subprocess.DEVNULL
+    )
     try:
         rows = [line.split()[2:] for line in made if line.startswith("artist ")]
         yield port, server.pid, [Artist(shot=int(k), matte=matte, session=own, shapes=some.split(",")) for k, matte, own, some in rows]

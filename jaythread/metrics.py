@@ -2,12 +2,10 @@
 
 import os
 import secrets
-import shutil
 import time
 from collections.abc import Callable, Iterable
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 from django.db import DatabaseError, connection
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.cache import never_cache
@@ -16,6 +14,7 @@ from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Counter, H
 from prometheus_client.core import GaugeMetricFamily, Metric
 from prometheus_client.registry import Collector
 
+from jaythread import room
 from jaythread.errors import NotThere
 
 BUCKETS = (0.01, 0.025, 0.05, 0.1, 0.15, 0.3, 0.6, 1.2, 2.5, 5, 10, 30)
@@ -49,9 +48,11 @@ class House(Collector):
     """What is the same for every process: read when it is asked for."""
 
     def collect(self) -> Iterable[Metric]:
-        free = GaugeMetricFamily("jay_files_free_bytes", "Room left where the files are.")
-        free.add_metric([], shutil.disk_usage(default_storage.path("")).free)
-        yield free
+        left = room.free()
+        if left is not None:
+            free = GaugeMetricFamily("jay_files_free_bytes", "Room left where the files are.")
+            free.add_metric([], left)
+            yield free
         up = GaugeMetricFamily("jay_database_up", "Whether the database answers.")
         try:
             with connection.cursor() as cursor:
@@ -84,7 +85,8 @@ class House(Collector):
 @require_GET
 @never_cache
 def metrics(request: HttpRequest) -> HttpResponse:
-    """All figures. With several web processes on a machine, set PROMETHEUS_MULTIPROC_DIR: then answers are counted over all of them."""
+    """All figures. Where PROMETHEUS_MULTIPROC_DIR is set, as it is for the processes of one `--processes`, answers are counted over all of
+    them."""
     wanted = settings.METRICS
     if not wanted or not secrets.compare_digest(request.headers.get("Authorization", "").encode(), f"Bearer {wanted}".encode()):
         raise NotThere()

@@ -200,6 +200,8 @@ class Edit(models.Model):
     reversed = models.BooleanField(default=False)
     follows = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="followed_by")
     made = models.DateTimeField(auto_now_add=True)
+    touched: set[str] | None = None
+    """the ids of shapes that it touches, where that is known from making it"""
 
     class Meta:
         ordering = ["revision"]

@@ -1,12 +1,14 @@
 """The web server for real: slow and half-sent requests are no harm to anybody else."""
 
 import os
+import signal
 import socket
 import subprocess
 import sys
 import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -28,14 +30,14 @@ SLOW = 200
 def serve(settings, tmp_path):
     """Starts a server in a process of its own; its port."""
     env = {**os.environ, "JAY_DB": settings.DATABASES["default"]["NAME"], "JAY_FILES": str(settings.MEDIA_ROOT), "JAY_RUN": str(tmp_path)}
-    env["JAY_SECRET"] = "of-the-tests-alone"
+    env |= {"JAY_SECRET": "of-the-tests-alone", "JAY_METRICS": "figures"}
     servers = []
 
-    def start():
+    def start(*more):
         with socket.socket() as one:
             one.bind(("127.0.0.1", 0))
             port = one.getsockname()[1]
-        servers.append(subprocess.Popen([sys.executable, "-m", "jaythread", "--port", str(port)], env=env, cwd=environment.BASE))
+        servers.append(subprocess.Popen([sys.executable, "-m", "jaythread", "--port", str(port), *more], env=env, cwd=environment.BASE))
         end = time.monotonic() + 60
         while time.monotonic() < end:
             try:
@@ -45,6 +47,7 @@ def serve(settings, tmp_path):
                 time.sleep(0.1)
         return port
 
+    start.servers = servers
     yield start
     for server in servers:
         server.terminate()
@@ -80,6 +83,42 @@ def test_what_is_no_request_is_answered_and_closed(served):
             one.sendall(sent)
             assert one.recv(12).startswith((b"HTTP/1.0 4", b"HTTP/1.1 4"))
     assert requests.get(f"http://127.0.0.1:{served}/sign-in", timeout=5).status_code == 200
+
+
+def children(pid):
+    return [int(one) for one in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+
+
+def gone(pids):
+    return all(not Path(f"/proc/{pid}").exists() or "zombie" in Path(f"/proc/{pid}/status").read_text() for pid in pids)
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGKILL])
+def test_processes_at_one_port_count_together_and_end_together(serve, number):
+    port = serve("--processes", "2")
+    both = children(serve.servers[0].pid)
+    assert len(both) == 2
+    page = f"http://127.0.0.1:{port}/sign-in"
+    with ThreadPoolExecutor(8) as pool:
+        assert {one.status_code for one in pool.map(lambda k: requests.get(page, timeout=10), range(40))} == {200}
+    told = requests.get(f"http://127.0.0.1:{port}/metrics", headers={"Authorization": "Bearer figures"}, timeout=10).text
+    counted = [float(line.rpartition(" ")[2]) for line in told.splitlines() if line.startswith("jay_answers_total") and "sign" in line]
+    assert sum(counted) >= 40, "by both of them"
+    serve.servers[0].send_signal(number)
+    serve.servers[0].wait(10)
+    until = time.monotonic() + 10
+    while not gone(both) and time.monotonic() < until:
+        time.sleep(0.05)
+    assert gone(both)
+    with pytest.raises(requests.ConnectionError):
+        requests.get(page, timeout=5)
+
+
+def test_where_one_process_ends_by_itself_all_do_so_that_they_are_started_again(serve):
+    serve("--processes", "2")
+    both = children(serve.servers[0].pid)
+    os.kill(both[0], signal.SIGKILL)
+    assert serve.servers[0].wait(10) == 1 and gone(both)
 
 
 class Page:

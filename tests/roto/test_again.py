@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roto.matte.render import Kept, Solved, render, render_again, touched_since
+from roto.matte.render import Kept, Solved, live_at, render, render_again, touched_since
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
 
@@ -92,6 +92,23 @@ def test_a_box_of_a_stack_is_the_crop_of_the_whole_whatever_lies_elsewhere(lines
         apart = np.abs(part.alpha.astype(np.float64) - whole.alpha[y : y + down, x : x + across])
         assert apart.max() <= (1.2e-7 if depth == "float" else 0)  # the last bit of a float, where lines of part opacity lie over all
         assert (part.samples, part.capped) == (whole.samples, whole.capped)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(LINES, min_size=1, max_size=5), st.lists(st.tuples(st.sampled_from(list(EDITS)), st.integers(0, 4)), max_size=3))
+def test_what_is_remembered_of_lines_is_what_they_are(lines, done):
+    """A box of a matte while its shapes are edited one after the other, as one drags them."""
+    it, box = (
+        replace(matte(*(line(k, *one) for k, one in enumerate(lines)), size=SIZE, angle=180.0), shift=((1, 0.0), (9, 2.0))),
+        (20, 10, 60, 50),
+    )
+    for edit, which in [("nothing", 0), *done]:
+        it = it.with_shape(EDITS[edit](it.entries[which % len(lines)].shape))
+        for frame in FRAMES:
+            for shutter in (it.shutter, replace(it.shutter, angle=90.0), replace(it.shutter, cap=2)):
+                now = replace(it, shutter=shutter)
+                got, anew = (render(now, frame, box=box, depth="8", live=live) for live in (None, live_at(now, [frame])[frame]))
+                assert got.alpha.tobytes() == anew.alpha.tobytes() and (got.samples, got.capped) == (anew.samples, anew.capped)
 
 
 class Half:

@@ -122,7 +122,7 @@ def test_few_steps_say_what_many_do(scene, monkeypatch):
 
 def own_steps(it, frame):
     """In how many steps each line is looked at."""
-    return layers_of(it, frame, exposure.live_at(it, [frame])[frame], 0, it.size[1]).counts.tolist()
+    return layers_of(it, frame, exposure.live_at(it, [frame])[frame], (0, 0, *it.size)).counts.tolist()
 
 
 def test_what_hardly_moves_is_looked_at_seldom_and_groups_of_it_too():

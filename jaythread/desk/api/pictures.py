@@ -13,7 +13,7 @@ from jaythread.desk.api.schemas import ColoursOut, FoundOut, FramesOut, MadeOut,
 from jaythread.desk.edit import commands
 from jaythread.desk.edit.types import Frame
 from jaythread.desk.matting import fringes, teaching
-from jaythread.desk.view.pictures import drafted, samples_text
+from jaythread.desk.view.pictures import drafted, samples_text, threads
 from jaythread.productions.models import Shot
 from roto.matte import thumbnails
 from roto.matte.render import FRINGE, render
@@ -43,7 +43,9 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
     shot, matte = drafted(request.user, shot_id, matte_id, body.draft)
     solver = fringes.ShotFringes(shot, wait=body.solve, steady=False)
     begin = time.perf_counter()
-    done = render(matte, body.frame, box=body.box, cap=DRAFT_SAMPLES if body.quick else None, threads=2, depth="shown", fringes=solver)
+    with threads() as many:
+        cap = DRAFT_SAMPLES if body.quick else None
+        done = render(matte, body.frame, box=body.box, cap=cap, threads=many, depth="shown", fringes=solver)
     core = (time.perf_counter() - begin) * 1000
     reply = HttpResponse(encode_picture(done.alpha, ".png"), content_type="image/png")
     reply["X-Box"] = ",".join(map(str, done.box))

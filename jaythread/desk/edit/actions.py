@@ -53,6 +53,7 @@ def _edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any
             session.write(outcome)
             summary = summary or outcome.summary
         made = journal.write_entry(shot, user, edit_id, summary, session.changes)
+        made.touched = session.touched
     transaction.on_commit(session.remember)
     return made
 

@@ -7,6 +7,7 @@ before is None where there was no row, after is None where there is none any mor
 import base64
 import uuid
 from collections.abc import Callable
+from itertools import groupby
 from typing import Any, NamedTuple
 
 from django.db.models import F, ProtectedError, Q
@@ -88,8 +89,12 @@ def touched(shot: Shot, changes: list[Change]) -> set[str]:
 
 def write_rows(shot: Shot, changes: list[Change]) -> set[str]:
     """Make the rows be as the changes say; the shot's next revision becomes that of all shapes that are touched, which are returned."""
-    for one in changes:
-        TABLES[one["table"]].write(shot, one["key"], one["after"])
+    for (table, written), some in groupby(changes, key=lambda c: (c["table"], c["after"] is not None)):
+        if table in CHANNELS and written:
+            _write_keys(table, list(some))
+            continue
+        for one in some:
+            TABLES[table].write(shot, one["key"], one["after"])
     what = touched(shot, changes)
     if what:
         Shape.objects.filter(pk__in=what).update(revision=shot.revision + 1)
@@ -120,11 +125,21 @@ def _keys(table: str) -> Table:
     def write(shot: Shot, key: list[Any], row: Data | None) -> None:
         if row is None:
             model.objects.filter(shape_id=key[0], frame=key[1]).delete()
-            return
-        one = model(shape_id=key[0], frame=key[1], kind=row["kind"], **{name: base64.b64decode(row[name]) for name in PACKED})
-        model.objects.bulk_create([one], update_conflicts=True, unique_fields=["shape", "frame"], update_fields=["kind", *PACKED])
+        else:
+            _write_keys(table, [change(table, key, None, row)])
 
     return Table(read, write)
+
+
+def _write_keys(table: str, changes: list[Change]) -> None:
+    """Write keys of one channel at once, each as the last of these changes has it."""
+    model = CHANNELS[table][0]
+    rows = {tuple(c["key"]): c["after"] for c in changes}
+    some = [
+        model(shape_id=shape, frame=frame, kind=row["kind"], **{name: base64.b64decode(row[name]) for name in PACKED})
+        for (shape, frame), row in rows.items()
+    ]
+    model.objects.bulk_create(some, update_conflicts=True, unique_fields=["shape", "frame"], update_fields=["kind", *PACKED])
 
 
 def _read_shape(shot: Shot, key: list[Any]) -> Data | None:

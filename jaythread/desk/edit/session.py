@@ -24,6 +24,8 @@ Base = dict[str, int] | None
 class Session:
     """One edit, in one transaction. The shot's row is locked.
 
+    touched: shapes that its changes touch.
+
     `shape` and `track` are asked for by commands; the revision of each is held against `base` when it is met first, since what this very
     edit has changed bears a new one. Shapes that it has changed are given as they have become.
     """
@@ -31,6 +33,7 @@ class Session:
     def __init__(self, shot: Shot, base: Base = None) -> None:
         self.shot = shot
         self.changes: list[Change] = []
+        self.touched: set[str] = set()
         self._base = dict(base or {})
         self._shapes: dict[str, CoreShape] = {}
 
@@ -107,6 +110,7 @@ class Session:
         for core in outcome.after:
             bounds.check(core)
         what = write_rows(self.shot, outcome.rows)
+        self.touched |= what
         made = {core.id: core for core in outcome.after}
         for shape_id in what - set(made):  # touched by the way: read anew when it is asked for
             self._shapes.pop(shape_id, None)

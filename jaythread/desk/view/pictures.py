@@ -1,6 +1,9 @@
 """Pictures of a matte for the page: of a frame, of a draft, of every line of the stack."""
 
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+from threading import Semaphore
 from typing import Any
 
 from jaythread.desk import policies
@@ -8,19 +11,39 @@ from jaythread.desk.document import core_cache
 from jaythread.desk.edit.commands import parts_of
 from jaythread.desk.edit.registry import Command, command_of
 from jaythread.productions.models import Shot
-from jaythread.productions.policies import User
+from jaythread.productions.policies import User, shot_for
 from roto.matte.render import Rendered
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.group import groups_of
 from roto.motion.shape import GROUP
 from roto.track.ride import under
 
+CORES = 2
+"""threads that a picture is drawn in at the most"""
+
 
 def drafted(user: User, shot_id: int, matte_id: uuid.UUID, draft: Any | None) -> tuple[Shot, CoreMatte]:
     """The shot, and the matte at its present revision with an edit that is not saved yet laid on it. Of an edit, what changes single shapes
     by themselves is shown."""
-    shot, row = policies.matte_for(user, shot_id, matte_id, "look")
-    return shot, laid_on(core_cache.matte(shot, row), draft)
+    shot = shot_for(user, shot_id, "look")
+    core = core_cache.known_matte(shot, str(matte_id), shot.revision)
+    if core is None:
+        core = core_cache.matte(shot, policies.matte_of(shot, matte_id))
+    return shot, laid_on(core, draft)
+
+
+_drawing = Semaphore(CORES)
+
+
+@contextmanager
+def threads() -> Iterator[int]:
+    """In how many threads a picture is to be drawn: as many as nobody else draws in now, one at least."""
+    taken = sum(_drawing.acquire(blocking=False) for _ in range(CORES))
+    try:
+        yield max(1, taken)
+    finally:
+        if taken:
+            _drawing.release(taken)
 
 
 def laid_on(matte: CoreMatte, draft: Any | None) -> CoreMatte:

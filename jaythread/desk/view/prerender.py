@@ -9,7 +9,7 @@ from typing import Any
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit.commands import Together
 from jaythread.desk.edit.registry import command_of
-from jaythread.desk.view.pictures import samples_text
+from jaythread.desk.view.pictures import samples_text, threads
 from jaythread.productions.models import Shot
 from roto.errors import RotoError
 from roto.matte.render import render, touched_box
@@ -84,7 +84,8 @@ def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int) -> dict[str, 
     shown = {e.shape.id for e in core.entries}
     box = touched_box(core, [s for s in shapes if s.id in shown], frame)
     begin = time.perf_counter()
-    done = render(core, frame, box=box, threads=2, depth="shown")
+    with threads() as many:
+        done = render(core, frame, box=box, threads=many, depth="shown")
     took = (time.perf_counter() - begin) * 1000
     png = encode_picture(done.alpha, ".png") if done.alpha.size else b""
     return {"box": done.box, "png": base64.b64encode(png).decode(), "samples": samples_text(done), "coreMs": round(took, 2)}

@@ -275,7 +275,7 @@ def desk(shot: Shot, user: User, may_trace: bool) -> dict[str, Any]:
 
 def after(edit: Edit, shot: Shot, user: User) -> dict[str, Any]:
     """What an edit changed. The answer to an edit that only moved keys holds just that: no other row need be read."""
-    what = touched(shot, edit.changes)
+    what = touched(shot, edit.changes) if edit.touched is None else edit.touched
     made = {shape_id: core_cache.known(shape_id, edit.revision) for shape_id in what}
     locked = set(Shape.objects.filter(pk__in=what, locked=True).values_list("pk", flat=True)) if len(what) > 1 else set()
     known = [shape(core, edit.revision, shot, locked=uuid.UUID(core.id) in locked) for core in made.values() if core]

@@ -12,6 +12,7 @@ from roto.matte.feather import profile
 from roto.matte.feather.reach import band
 from roto.matte.modes import MODES
 from roto.matte.render import runs
+from roto.matte.render.results import Box
 from roto.matte.shutter import Shutter, crisp_samples, samples_for, travel
 from roto.matte.stack import Entry, Matte, within
 from roto.motion.shape import GROUP
@@ -136,15 +137,18 @@ class Live:
         """px around its outline within which distances are wanted, where the exposure is taken in so many steps."""
         return self.pad + (min(self.way, 2.0 * self.way / steps) if self.kind == runs.DEEP else 0.0)
 
-    def misses(self, top: int, bottom: int) -> bool:
-        """Whether it lies in none of the pixel rows [top, bottom), with all that it may reach. An outline lies within its points and
+    def misses(self, box: Box) -> bool:
+        """Whether it lies beside a box of pixels, or above or below it, with all that it may reach. An outline lies within its points and
         tangents; between the moments that are known it may swing out by as much as it travels from one to the next."""
-        y, back, on = self.points[..., 1], self.points[..., 3], self.points[..., 5]
-        high, low = max(0.0, back.max(), on.max()), min(0.0, back.min(), on.min())
-        far = self.pad + self.way + 1.0
-        if not self.still:
-            far += float(np.abs(y[1:] - y[:-1]).max()) + high - low
-        return bool(y.max() + high + far < top or y.min() + low - far > bottom)
+        for axis in (1, 0):
+            at, back, on = (self.points[..., k + axis] for k in (0, 2, 4))
+            high, low = max(0.0, back.max(), on.max()), min(0.0, back.min(), on.min())
+            far = self.pad + self.way + 1.0
+            if not self.still:
+                far += float(np.abs(at[1:] - at[:-1]).max()) + high - low
+            if at.max() + high + far < box[axis] or at.min() + low - far > box[axis + 2]:
+                return True
+        return False
 
     def looks(self, shutter: Shutter, frame: int, steps: int) -> Floats:
         """Points (T, n, 6) where `steps` steps of the exposure meet for a deep run, else in the middle of each; T is 1 when it is still."""

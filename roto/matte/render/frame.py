@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from roto.matte.render.exposure import TOGETHER, Live, knowing, live_at
 from roto.matte.render.fringes import solves, with_fringes, without_found
 from roto.matte.render.layers import frame_of, layers_of
+from roto.matte.render.remembered import learn, live_on
 from roto.matte.render.results import DEPTHS, Box, Rendered, Solver, of_depth
 from roto.matte.render.scanline import render_rows
 from roto.matte.stack import Matte, within
@@ -79,7 +80,10 @@ def render(
     if solves(matte):
         return _with_fringes(matte, frame, here, threads, depth, fringes, live)
     picture: NDArray[Any] = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
-    return _into(picture, matte, frame, here, live_at(matte, [frame])[frame] if live is None else live, threads, depth)
+    done = _into(picture, matte, frame, here, live_on(matte, frame) if live is None else live, threads, depth)
+    if live is None:
+        learn(matte, frame, done.corners)
+    return done
 
 
 def _within(matte: Matte, box: Box | None) -> Box:
@@ -99,7 +103,8 @@ def _with_fringes(
     matte: Matte, frame: int, box: Box, threads: int, depth: str, fringes: Solver | None, live: list[Live] | None
 ) -> Rendered:
     plain = without_found(matte)
-    live = live_at(plain, [frame])[frame] if live is None else live
+    own = live is None
+    live = live_on(plain, frame) if live is None else live
     corners: dict[str, bool] = {}  # whether outlines have some is looked for once
 
     def rendered(part: Matte, some: Box) -> Rendered:
@@ -108,6 +113,8 @@ def _with_fringes(
         return done
 
     done = with_fringes(matte, frame, box, fringes, rendered)
+    if own:
+        learn(plain, frame, corners)
     return replace(done, alpha=of_depth(done.alpha, depth), corners=corners)
 
 
@@ -134,7 +141,7 @@ def _into(out: NDArray[Any], matte: Matte, frame: int, box: Box, live: list[Live
     if x1 == x0 or y1 == y0 or not live:
         out.fill(min(top or 1, np.iinfo(kind).max if top else 1) if matte.inverted else 0)
         return Rendered(alpha=out, box=box, samples=1, capped=False)
-    made = layers_of(matte, frame, live, y0, y1)
+    made = layers_of(matte, frame, live, box)
     ready = frame_of(made, matte, box, top)
     if threads <= 1:
         render_rows(out, y0, y1, ready)

@@ -46,15 +46,16 @@ class Layers:
     most: int
 
 
-def layers_of(matte: Matte, frame: int, live: list[Live], top: int, bottom: int) -> Layers:
-    """The layers of a frame in the pixel rows [top, bottom). Whether an outline has corners is known once it is flattened; corners may
-    ask for more steps. An outline that lies in none of these rows is an empty layer, unless its corners could."""
-    apart = [one.misses(top, bottom) for one in live]
-    made = _as_guessed(matte, frame, live, apart, (top, bottom))
+def layers_of(matte: Matte, frame: int, live: list[Live], box: Box) -> Layers:
+    """The layers of a box of a frame. Whether an outline has corners is known once it is flattened; corners may ask for more steps. An
+    outline that lies elsewhere is an empty layer, unless its corners could."""
+    apart = [one.misses(box) for one in live]
+    rows = box[1], box[3]
+    made = _as_guessed(matte, frame, live, apart, rows)
     while made is None:
-        tried, live, _ = _made(matte, frame, live, apart, (top, bottom))
-        steps = steps_of(live, matte.shutter.cap)[0]
-        made = tried if (tried.steps, tried.counts.tolist()) == (steps, counts_of(live, steps)) else None
+        tried, live, _ = _made(matte, frame, live, apart, rows)
+        steps, capped = steps_of(live, matte.shutter.cap)
+        made = replace(tried, capped=capped) if (tried.steps, tried.counts.tolist()) == (steps, counts_of(live, steps)) else None
     return made
 
 
@@ -101,7 +102,7 @@ def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
     live = live_at(matte, [frame])[frame] if matte.shutter.angle else []
     if all(one.still for one in live):
         return 1, False
-    made = layers_of(matte, frame, live, 0, 1)
+    made = layers_of(matte, frame, live, (0, 0, 1, 1))
     return made.steps, made.capped
 
 

@@ -1,0 +1,50 @@
+"""What the lines of a matte are on a frame, kept for its next picture: while one shape is dragged, all others are as they were."""
+
+from dataclasses import replace
+from threading import Lock
+
+import numpy as np
+from cachetools import LRUCache
+
+from roto.matte.render.exposure import Live, knowing, live_at
+from roto.matte.stack import Entry, Matte, within
+from roto.motion.shape import GROUP
+
+MOST = 400
+"""lines that are kept, with their shapes: some ten kilobytes each"""
+Key = tuple[int, int, int, float, float | None, tuple[int, int], float]
+
+_kept: LRUCache[Key, tuple[Entry, Entry | None, Live | None]] = LRUCache(MOST)
+_lock = Lock()
+
+
+def live_on(matte: Matte, frame: int) -> list[Live]:
+    """The entries that count on a frame, bottom first, as `live_at` gives them; with what was learned of their corners."""
+    out = []
+    for key, entry, group in _keys(matte, frame):
+        with _lock:
+            known = _kept.get(key)  # the objects are kept with it, so that no others can have their ids
+        if known is None:
+            alone = replace(matte, entries=(entry,) if group is None else (entry, group))
+            known = entry, group, next(iter(live_at(alone, [frame])[frame]), None)
+            with _lock:
+                _kept[key] = known
+        if known[2] is not None:
+            out.append(known[2])
+    return out
+
+
+def learn(matte: Matte, frame: int, corners: dict[str, bool]) -> None:
+    """Keep which outlines of a frame have corners, by shape."""
+    for key, entry, _ in _keys(matte, frame):
+        with _lock:
+            known = _kept.get(key)
+            if known is not None and known[2] is not None and not known[2].sure and entry.shape.id in corners:
+                _kept[key] = (*known[:2], knowing([known[2]], corners)[0])
+
+
+def _keys(matte: Matte, frame: int) -> list[tuple[Key, Entry, Entry | None]]:
+    grown = float(matte.shift_at(np.array([frame]))[0]) if matte.shift else 0.0
+    same = frame, matte.shutter.angle, matte.shutter.phase, matte.size, grown
+    lines = zip(matte.entries, within(matte.entries), strict=True)
+    return [((id(e), id(group), *same), e, group) for e, group in lines if e.shape.kind != GROUP]
