@@ -163,8 +163,13 @@ def _looked_at(folder: Path) -> packed.Sources:
     def matte(shot: str, which: str, frame: int, *rest: object) -> np.ndarray:
         return render(traced, frame).alpha
 
+    def part(shot: str, which: str, frame: int, grow: float, box: tuple[int, int, int, int]) -> np.ndarray:
+        out = np.zeros(SIZE[::-1], np.float32)
+        out[box[1] : box[3], box[0] : box[2]] = render(traced, frame, box=box).alpha
+        return out
+
     sources = Sources(
-        films={"": Film(frames=(1, FRAMES), size=SIZE)}, picture=picture, matte=matte, codes=lambda shot, frame: codes(frame)
+        films={"": Film(frames=(1, FRAMES), size=SIZE)}, picture=picture, matte=matte, part=part, codes=lambda shot, frame: codes(frame)
     )  # fmt: skip
     look = packed.Look(
         name="t", picture=lambda frame: compose(it, sources, frame), key=str,

@@ -19,7 +19,7 @@ from jaythread.plates.models import Plate, State
 from jaythread.productions.models import Shot
 from jaythread.tryouts import graphics
 from roto.errors import BadTryout
-from roto.matte.render import FRINGE, render
+from roto.matte.render import FRINGE, Box, render
 from roto.matte.stack import Matte as CoreMatte
 from roto.picture import display, stills
 from roto.track.track import Track
@@ -73,8 +73,18 @@ def sources_of(
             held[name, matte_id] = hold(name, matte_id)
         return _alpha(held[name, matte_id], frame, grow)
 
+    def part(name: str, matte_id: str, frame: int, grow: float, box: Box) -> NDArray[np.float32]:
+        one = held.get((name, matte_id))
+        if one is None or not one.whole:  # looked at, it is kept whole
+            return matte(name, matte_id, frame, grow)
+        out = np.zeros((one.core.size[1], one.core.size[0]), np.float32)
+        made = render(one.core.grown(grow), frame, box=box, threads=1, depth="16", fringes=one.fringes)
+        out[box[1] : box[3], box[0] : box[2]] = made.alpha.astype(np.float32) / np.float32(65535)
+        return out
+
     return Sources(
         films=films,
+        part=part,
         picture=lambda name, frame, width: _light(plates[name], frame, plates[name].shot.width if whole else width),
         matte=matte,
         graphic=lambda file, alpha: graphics.light(shot.production_id, file, alpha),

@@ -1,21 +1,39 @@
 """What the lines of a tryout are laid on."""
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from roto.tryout.laying import Box
+from roto.tryout.model import Line
 from roto.tryout.placing import Picture
 
 
 class Canvas:
     """What lines are laid on: black, or a picture that covers all and is there already, of which no more is copied than something is laid
-    on. light: float32 (h, w, 3), valid in `box`. clip: the shot and frame that lie below."""
+    on. light: float32 (h, w, 3), valid in `box`. clip: the shot and frame that lie below, which `line` shows."""
 
-    def __init__(self, size: tuple[int, int], below: Picture | None = None, clip: tuple[str, int] | None = None) -> None:
-        self.clip, self._below = clip, below
+    def __init__(
+        self, size: tuple[int, int], below: Picture | None = None, line: Line | None = None, clip: tuple[str, int] | None = None
+    ) -> None:
+        self.clip, self._line, self._below = clip, line, below
         kind = np.zeros if below is None else np.empty
         self.light: NDArray[np.float32] = kind((size[1], size[0], 3), np.float32)
         self.box: Box = (0, 0, *size) if below is None else (0, 0, 0, 0)
+
+    @property
+    def laid_on(self) -> bool:
+        """Whether anything was laid on what lies below."""
+        return self.box[0] < self.box[2]
+
+    def begins_with(self, line: Line) -> bool:
+        """Whether what lies below shows what a line shows: then the line changes something only where others have. Such are words that
+        somebody walks before."""
+        first = self._line
+        if first is None or line.done.added or line.done.shadow is not None or (line.through is not None and line.through.along):
+            return False
+        return line.shows == first.shows and line.place == first.place and replace(line.done, opacity=first.done.opacity) == first.done
 
     def open(self, region: Box) -> NDArray[np.float32]:
         """The light, valid in a region too."""

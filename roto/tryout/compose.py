@@ -46,7 +46,8 @@ class Sources:
     films: by shot, "" for this one. picture: of a shot and a frame, linear light (h, w, 3) float32, of the whole size or of a smaller one
     (at least `width` px wide). matte: of a shot, a matte's id, a frame and px of growth: alpha (h, w) float32, of whole size. graphic: of a
     file's id and whether its alpha is straight, premultiplied or none: premultiplied linear (h, w, 4). tracks: by id.
-    codes: of a shot and a frame, the whole picture (h, w, 3) as it is displayed, where it is of 8 bits.
+    codes: of a shot and a frame, the whole picture (h, w, 3) as it is displayed, where it is of 8 bits. part: a matte as `matte` gives it,
+    of which no more than a box is asked for.
     """
 
     films: dict[str, Film]
@@ -55,6 +56,7 @@ class Sources:
     graphic: Callable[[str, str], Picture] = field(default=lambda file, alpha: _none(file))
     tracks: dict[str, Track] = field(default_factory=dict)
     codes: Callable[[str, int], NDArray[np.uint8] | None] = field(default=lambda shot, frame: None)
+    part: Callable[[str, str, int, float, Box], NDArray[np.float32]] | None = None
 
 
 def _none(file: str) -> Picture:
@@ -120,7 +122,7 @@ def _begun(now: Frame, line: Line) -> Canvas | None:
         return None
     film = now.sources.films[shows.shot]
     at = clip_frame(shows, now.frame, film.frames, now.tryout.frames[0], pace(now.tryout, film))
-    return None if at is None else Canvas(now.target, it.picture, (shows.shot, at) if film.size == now.tryout.size else None)
+    return None if at is None else Canvas(now.target, it.picture, line, (shows.shot, at) if film.size == now.tryout.size else None)
 
 
 BRIGHT = 4.0
@@ -146,12 +148,13 @@ class Laid:
         return np.asarray(own * np.float32(self.opacity) * (1 if self.alpha is None else self.alpha[y0:y1, x0:x1]), np.float32)
 
 
-def laid(now: Frame, line: Line) -> Laid | None:
-    """What a line lays on; None where nothing of it is seen."""
+def laid(now: Frame, line: Line, within: Box | None = None) -> Laid | None:
+    """What a line lays on; None where nothing of it is seen. within: no more of it is wanted."""
     opacity = min(1.0, max(0.0, number(line.done.opacity, now.frame, 1.0) * line.faded(now.frame)))
     through = line.through if line.through is not None and not line.through.along else None
-    alpha = None if through is None else _alpha(now, "", through, now.frame)
+    alpha = None if through is None else _alpha(now, "", through, now.frame, within=within)
     limit = (0, 0, *now.target) if alpha is None else region_of(alpha)
+    limit = meeting(limit, within) if limit is not None and within is not None else limit
     found = None if limit is None or opacity == 0.0 else _seen(now, line)
     if found is None or limit is None:
         return None
@@ -172,7 +175,8 @@ def layer(now: Frame, line: Line) -> tuple[Picture, Box] | None:
 
 def lay(canvas: Canvas, now: Frame, line: Line, bright: float = 1.0) -> None:
     """Lay a line onto what lies below, its shadow first."""
-    it = laid(now, line)
+    same = bright == 1.0 and canvas.begins_with(line)
+    it = None if same and not canvas.laid_on else laid(now, line, canvas.box if same else None)
     if it is None:
         return
     if line.done.shadow is not None:
@@ -355,13 +359,17 @@ def _put(now: Frame, line: Line, picture: Picture, into: Floats) -> tuple[Pictur
     return (total / np.float32(len(maps)) if len(maps) > 1 else total), box
 
 
-def _alpha(now: Frame, shot: str, through: Through, frame: int, size: tuple[int, int] | None = None) -> NDArray[np.float32]:
-    """What is seen through a matte (h, w) of a frame, at the size of the picture that is made."""
+def _alpha(
+    now: Frame, shot: str, through: Through, frame: int, size: tuple[int, int] | None = None, within: Box | None = None
+) -> NDArray[np.float32]:
+    """What is seen through a matte (h, w) of a frame, at the size of the picture that is made. within: no more of it is wanted."""
     film = now.sources.films.get(shot)
     if film is None:
         raise BadTryout("matte", f"the shot {shot or now.tryout.shot} is not here. Choose another matte.")
     at = min(max(frame + through.later, film.frames[0]), film.frames[1])
-    alpha = now.sources.matte(shot, through.matte, at, through.grow)
+    wanted = shot, through.matte, at, through.grow
+    part = now.sources.part if now.scale == 1.0 and not through.soften else None
+    alpha = now.sources.matte(*wanted) if part is None or within is None else part(*wanted, within)
     alpha = resized(alpha, size or now.target)
     if through.soften:
         alpha = np.clip(blurred(alpha, through.soften * now.scale), 0.0, 1.0)

@@ -322,3 +322,27 @@ def test_what_is_missing_is_said():
         with pytest.raises(BadTryout, match=says):
             made(bad)
     assert display.light(np.float32(0.5)) == pytest.approx(0.214, abs=1e-3)
+
+
+@pytest.mark.parametrize("name", ["behind", "shaded", "faint", "outside", "softened", "alone"])
+def test_a_clip_over_itself_is_laid_only_where_something_lies_between(name):
+    """The same is composed with the clip below placed by nothing, which is not seen to be the same clip."""
+    flat = line(Flat(colour="#80ff20"), "b", place=Place(keys=at((15, 5))))
+    middle = {"shaded": [replace(flat, done=Done(shadow=Shadow(away=6, blur=3)))], "alone": []}.get(name, [flat])
+    through = Through(matte="m", outside=name == "outside", soften=3.0 if name == "softened" else 0.0)
+    top = line(name="c", through=through, done=Done(opacity=one(0.5)) if name == "faint" else Done())
+    asked: list[object] = []
+
+    def part(shot, matte, frame, grow, box):
+        asked.append(box)
+        out = np.zeros(SIZE[::-1], np.float32)
+        where = np.s_[box[1] : box[3], box[0] : box[2]]
+        out[where] = alpha(frame)[where]
+        return out
+
+    got = made(line(), *middle, top, part=part)
+    plain = made(line(place=Place(keys=at((0, 0)))), *middle, top, part=part)
+    assert np.abs(got - plain).max() < 1e-6 and (name == "alone" or np.abs(got - PLATES[3]).max() > 0.1)
+    assert asked == ([] if name in ("alone", "softened") else [asked[0]])
+    if name == "behind":
+        assert asked == [(14, 4, *SIZE)]  # with a pixel around
