@@ -1,7 +1,8 @@
 """What more artists would need: a small discrete-event model, run from costs measured here, and held against the load of `load`.
 
-A request is a few steps, each at a part that works on so many at a time, first come first served: the interpreter of a web process (one),
-the cores of a machine. Costs are processor time, told apart by who spent it: the web server, the database.
+A request is a few steps, each at a part that works on so many at a time, first come first served: the cores of a machine, with a web
+process for each. An artist sends the next when the last is answered. Costs are processor time, told apart by who spent it: the web server,
+the database.
 """
 
 import heapq
@@ -42,21 +43,24 @@ FULL = 0.7
 @dataclass(frozen=True, kw_only=True)
 class Costs:
     """Seconds of a core. interpreter: of an edit or a draft, what holds the web process; drawing: what does not; database; frame: one
-    rendered. Bytes. still: of a plate's frame, with its small picture; edit: kept of one."""
+    rendered. crowded: times as long as work takes while all cores are at it. Bytes. still: of a plate's frame, with its small picture;
+    edit: kept of one."""
 
     interpreter: float
     drawing: float
     database: float
     frame: float
+    crowded: float
     still: int
     edit: int
 
 
 @dataclass
 class Part:
-    """Something that works on so many steps at a time."""
+    """Something that works on so many steps at a time. crowded: how many times as long a step takes that is begun while all others work."""
 
     count: int
+    crowded: float = 1.0
     idle: int = 0
     queue: deque["Request"] = field(default_factory=deque)
     busy: float = 0.0
@@ -64,14 +68,16 @@ class Part:
 
 @dataclass
 class Request:
-    """What is left of it: steps of a part's name and seconds."""
+    """What is left of it: steps of a part's name and seconds. begun: when it is sent, or was meant to be. then: what the same artist sends
+    next, once this one is answered."""
 
     begun: float
     steps: list[tuple[str, float]]
+    then: "Request | None" = None
 
 
 def simulated(requests: Sequence[Request], parts: dict[str, Part]) -> np.ndarray:
-    """Seconds that each request took, in the order in which they end."""
+    """Seconds that each request took, in the order in which they end. requests: the first of each artist."""
     for part in parts.values():
         part.idle = part.count
     events: list[tuple[float, int, Request, bool]] = [(one.begun, k, one, False) for k, one in enumerate(requests)]
@@ -90,6 +96,10 @@ def simulated(requests: Sequence[Request], parts: dict[str, Part]) -> np.ndarray
         for one in coming:
             if not one.steps:
                 took.append(now - one.begun)
+                if one.then is not None:
+                    one.then.begun = max(now, one.then.begun)
+                    number += 1
+                    heapq.heappush(events, (one.then.begun, number, one.then, False))
                 continue
             name, seconds = one.steps[0]
             part = parts[name]
@@ -98,6 +108,7 @@ def simulated(requests: Sequence[Request], parts: dict[str, Part]) -> np.ndarray
                     part.queue.append(one)
                     continue
                 part.idle -= 1
+            seconds *= part.crowded if part.idle == 0 else 1.0
             part.busy += seconds
             number += 1
             heapq.heappush(events, (now + seconds, number, one, True))
@@ -105,14 +116,16 @@ def simulated(requests: Sequence[Request], parts: dict[str, Part]) -> np.ndarray
 
 
 def arrivals(artists: int, seconds: float, costs: Costs, seed: int = 1) -> list[Request]:
-    """A draft and an edit of every artist each second, half a second apart, each at a moment of their own."""
+    """A draft and an edit of every artist each second, half a second apart, each at a moment of their own; the first of each artist."""
     rng = np.random.default_rng(seed)
     out = []
     for begin in rng.uniform(0, 1, artists):
-        for at in np.arange(begin, seconds, 0.5):
+        later: Request | None = None
+        for at in np.arange(begin, seconds, 0.5)[::-1]:
             vary = np.exp(rng.normal(-(SPREAD**2) / 2, SPREAD, 3))
             spent = np.array([costs.interpreter, costs.drawing, costs.database]) * vary
-            out.append(Request(begun=float(at), steps=[("web", float(spent[0])), ("cores", float(spent[1] + spent[2]))]))
+            later = Request(begun=float(at), steps=[("cores", float(spent.sum()))], then=later)
+        out += [] if later is None else [later]
     return out
 
 
@@ -141,20 +154,33 @@ def _database() -> list[int]:
     return found
 
 
+def _web(server: int) -> list[int]:
+    """The web processes that a server consists of."""
+    return [server, *map(int, Path(f"/proc/{server}/task/{server}/children").read_text().split())]
+
+
 def measured(port: str, server: int, everybody: list[Artist]) -> Costs:
     """What an edit and a draft cost on the mean, while nobody waits; and a frame of a matte of twelve shapes."""
-    before = _cpu([server]), _cpu(_database())
+    before = _cpu(_web(server)), _cpu(_database())
     some = fresh(everybody, ALONE)
     together(port, some, 12.0)
     count = sum(len(one.waits) for one in some)
-    web, database = ((after - start) / count for after, start in zip((_cpu([server]), _cpu(_database())), before, strict=True))
+    web, database = ((after - start) / count for after, start in zip((_cpu(_web(server)), _cpu(_database())), before, strict=True))
     drawing = float(np.mean([ms for one in some for ms in one.core])) / 1000
-    matte = scenes.twelve()
+    frame = _frame(1)
+    crowded = max(1.0, _frame(os.cpu_count() or 1) / frame)
+    return Costs(
+        interpreter=max(0.001, web - drawing), drawing=drawing, database=database, frame=frame, crowded=crowded, still=2_700_000, edit=2_500
+    )
+
+
+def _frame(threads: int) -> float:
+    """Seconds of a core for a frame of a matte of twelve shapes, while so many threads draw such frames."""
+    count = 12 * threads
     begin = os.times()
-    list(render_each(matte, range(1, 13), lambda frame, done: None, 1, "16"))
+    list(render_each(scenes.twelve(), range(1, 1 + count), lambda frame, done: None, threads, "16"))
     end = os.times()
-    frame = (end.user + end.system - begin.user - begin.system) / 12
-    return Costs(interpreter=max(0.001, web - drawing), drawing=drawing, database=database, frame=frame, still=2_700_000, edit=2_500)
+    return (end.user + end.system - begin.user - begin.system) / count
 
 
 def scale() -> Iterator[Row]:
@@ -165,7 +191,7 @@ def scale() -> Iterator[Row]:
         yield "scale: a request, ms of a core: interpreter, drawing, database", _ms(costs), ""
         for artists in HELD:
             real = np.percentile(together(port, fresh(everybody, artists)), 95)
-            told = np.percentile(simulated(arrivals(artists, load.SECONDS, costs), _here()), 95) * 1000
+            told = np.percentile(simulated(arrivals(artists, load.SECONDS, costs), _here(costs)), 95) * 1000
             yield f"scale: {artists} artists here, p95 of the model and measured", f"{told:.0f}, {real:.0f} ms", "within 30 %"
     for artists, name in HOUSES.items():
         yield f"scale: {artists} artists, {name}", _needs(artists, costs), ""
@@ -177,9 +203,9 @@ def _ms(costs: Costs) -> str:
     )
 
 
-def _here() -> dict[str, Part]:
-    """This machine with one web process: while its interpreter is at work, the other cores are left for the rest."""
-    return {"web": Part(count=1), "cores": Part(count=max(1, (os.cpu_count() or 2) - 1))}
+def _here(costs: Costs) -> dict[str, Part]:
+    """This machine, with a web process for each core: whatever is asked, one of the cores is at work on it."""
+    return {"cores": Part(count=os.cpu_count() or 1, crowded=costs.crowded)}
 
 
 def _needs(artists: int, costs: Costs) -> str:

@@ -147,7 +147,6 @@ def _looked_at(folder: Path) -> packed.Sources:
         shot="s", name="t", size=SIZE, rate="24", frames=(1, FRAMES),
         lines=(Line(id="a", shows=Clip()), Line(id="b", shows=WORDS), Line(id="c", shows=Clip(), through=Through(matte="m"))),
     )  # fmt: skip
-    table = display.light(np.arange(256) / 255.0).astype(np.float32)
 
     @lru_cache(4)
     def codes(frame: int) -> np.ndarray:
@@ -155,7 +154,7 @@ def _looked_at(folder: Path) -> packed.Sources:
 
     @lru_cache(4)
     def light(frame: int) -> np.ndarray:
-        return cv2.LUT(codes(frame), table)
+        return display.light_of_codes(codes(frame))
 
     def picture(shot: str, frame: int, width: int) -> np.ndarray:
         return light(frame)

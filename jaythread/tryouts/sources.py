@@ -6,7 +6,6 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
@@ -35,6 +34,8 @@ CODES = 6
 _lights: LRUCache[tuple[int, str, int, int], NDArray[np.float32]] = LRUCache(LIGHTS)
 _codes: LRUCache[tuple[int, str, int, int], NDArray[np.uint8]] = LRUCache(CODES)
 _alphas: LRUCache[tuple[str, int, int, float], NDArray[np.uint16]] = LRUCache(ALPHAS)
+_deeper: LRUCache[tuple[int, str], bool] = LRUCache(100)
+"""plates whose pictures are of more than 8 bits"""
 _lock = threading.Lock()
 
 
@@ -103,7 +104,7 @@ def _light(plate: Plate, frame: int, width: int) -> NDArray[np.float32]:
     if found is None:
         pixels, displayed = _read(plate, frame, wanted < whole)
         plain = displayed and pixels.dtype == np.uint8
-        found = _by_table(pixels) if plain else display.to_light(pixels, plate.space)
+        found = display.light_of_codes(pixels) if plain else display.to_light(pixels, plate.space)
         with _lock:
             _lights[key] = found
             if plain:
@@ -112,12 +113,19 @@ def _light(plate: Plate, frame: int, width: int) -> NDArray[np.float32]:
 
 
 def _own_codes(plate: Plate, frame: int) -> NDArray[np.uint8] | None:
-    """The codes of a frame of 8 bits whose light was asked for a moment ago."""
+    """The codes of a frame, where they are of 8 bits and as it is displayed."""
+    key, all_ = (plate.pk, plate.picture_version, frame, plate.shot.width), (plate.pk, plate.picture_version)
     with _lock:
-        return _codes.get((plate.pk, plate.picture_version, frame, plate.shot.width))
-
-
-_TABLE = display.light(np.arange(256) / 255.0).astype(np.float32)
+        found = _codes.get(key)
+        if found is not None or plate.space != "display" or all_ in _deeper:
+            return found
+    pixels = _read(plate, frame, False)[0]
+    with _lock:
+        if pixels.dtype != np.uint8:
+            _deeper[all_] = True
+            return None
+        _codes[key] = pixels
+    return pixels
 
 
 def _read(plate: Plate, frame: int, small: bool) -> tuple[NDArray[Any], bool]:
@@ -129,10 +137,6 @@ def _read(plate: Plate, frame: int, small: bool) -> tuple[NDArray[Any], bool]:
     if path is None or not path.exists():
         raise BadTryout("clip", f"frame {frame} of {plate.shot.name} has no picture.")
     return stills.read(path)[..., :3], plate.space == "display"
-
-
-def _by_table(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
-    return np.asarray(cv2.LUT(np.ascontiguousarray(pixels), _TABLE), np.float32)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

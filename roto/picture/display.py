@@ -51,6 +51,14 @@ def unit(pixels: NDArray[Any]) -> NDArray[np.float32]:
     return np.nan_to_num(pixels.astype(np.float32, copy=False), nan=0.0, posinf=65504.0, neginf=0.0)
 
 
+_LIGHT = light(np.arange(256) / 255.0).astype(np.float32)
+
+
+def light_of_codes(codes: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """Colours of 8 bits, as they are displayed, in linear light."""
+    return np.asarray(cv2.LUT(np.ascontiguousarray(codes), _LIGHT), np.float32)
+
+
 def to_light(pixels: NDArray[Any], space: str) -> NDArray[np.float32]:
     """Pixels (h, w, 3) of uint8, uint16 or float32 as linear light, float32; what is above 1 stays there."""
     value = unit(pixels)

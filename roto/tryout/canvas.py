@@ -5,9 +5,20 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.picture import display
 from roto.tryout.laying import Box
 from roto.tryout.model import Line
 from roto.tryout.placing import Picture
+
+
+class Coded:
+    """A picture (h, w, 3) of 8 bits as it is displayed, in linear light of which no more is made than is asked for."""
+
+    def __init__(self, codes: NDArray[np.uint8]) -> None:
+        self._codes = codes
+
+    def __getitem__(self, where: tuple[slice, slice]) -> NDArray[np.float32]:
+        return display.light_of_codes(self._codes[where])
 
 
 class Canvas:
@@ -15,7 +26,7 @@ class Canvas:
     on. light: float32 (h, w, 3), valid in `box`. clip: the shot and frame that lie below, which `line` shows."""
 
     def __init__(
-        self, size: tuple[int, int], below: Picture | None = None, line: Line | None = None, clip: tuple[str, int] | None = None
+        self, size: tuple[int, int], below: Picture | Coded | None = None, line: Line | None = None, clip: tuple[str, int] | None = None
     ) -> None:
         self.clip, self._line, self._below = clip, line, below
         kind = np.zeros if below is None else np.empty
@@ -34,6 +45,11 @@ class Canvas:
         if first is None or line.done.added or line.done.shadow is not None or (line.through is not None and line.through.along):
             return False
         return line.shows == first.shows and line.place == first.place and replace(line.done, opacity=first.done.opacity) == first.done
+
+    def below(self, box: Box) -> Picture:
+        """What lies below, in a box."""
+        assert self._below is not None, "something begins it"
+        return self._below[box[1] : box[3], box[0] : box[2]]
 
     def open(self, region: Box) -> NDArray[np.float32]:
         """The light, valid in a region too."""

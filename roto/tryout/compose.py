@@ -15,7 +15,7 @@ from roto.errors import BadTryout
 from roto.matte.shutter import Shutter
 from roto.track.track import Track
 from roto.tryout import drawing, laying
-from roto.tryout.canvas import Canvas
+from roto.tryout.canvas import Canvas, Coded
 from roto.tryout.document import Tryout
 from roto.tryout.finish import blurred, finished, number, shadow
 from roto.tryout.laying import meeting, over, region_of, shade
@@ -89,7 +89,7 @@ def compose(tryout: Tryout, sources: Sources, frame: int, width: int | None = No
 def in_numbers(tryout: Tryout, sources: Sources, frame: int, depth: str) -> NDArray[Any]:
     """A frame of the tryout's size as it is displayed, in whole numbers of 8 or 16 bits, (h, w, 3). Where nothing lies on the clip at the
     bottom, its own numbers go on as they are."""
-    canvas = _composed(tryout, sources, frame, tryout.size)
+    canvas = _composed(tryout, sources, frame, tryout.size, coded=depth == "8")
     own = None if canvas.clip is None or depth != "8" else sources.codes(*canvas.clip)
     if own is None or own.shape[1::-1] != tryout.size:
         return laying.numbers(canvas.whole(), depth)
@@ -99,10 +99,11 @@ def in_numbers(tryout: Tryout, sources: Sources, frame: int, depth: str) -> NDAr
     return out
 
 
-def _composed(tryout: Tryout, sources: Sources, frame: int, target: tuple[int, int], bright: str = "") -> Canvas:
+def _composed(tryout: Tryout, sources: Sources, frame: int, target: tuple[int, int], bright: str = "", coded: bool = False) -> Canvas:
+    """The canvas with all lines on it. coded: of a clip of 8 bits at the bottom, no more light is made than is needed."""
     now = Frame(tryout=tryout, sources=sources, frame=frame, target=target, scale=target[0] / tryout.size[0])
     lines = [line for line in tryout.lines if line.is_live(frame)]
-    canvas = _begun(now, lines[0]) if lines and lines[0].id != bright else None
+    canvas = _begun(now, lines[0], coded) if lines and lines[0].id != bright else None
     if canvas is None:
         canvas, first = Canvas(target), 0
     else:
@@ -112,17 +113,23 @@ def _composed(tryout: Tryout, sources: Sources, frame: int, target: tuple[int, i
     return canvas
 
 
-def _begun(now: Frame, line: Line) -> Canvas | None:
+def _begun(now: Frame, line: Line, coded: bool) -> Canvas | None:
     """The canvas with the bottom line on it, where that is a clip that covers all and nothing is done to; else None."""
     shows = line.shows
     if not isinstance(shows, Clip) or line.through is not None or line.done.shadow is not None or line.done.added:
         return None
+    film = now.sources.films.get(shows.shot)
+    at = None if film is None else clip_frame(shows, now.frame, film.frames, now.tryout.frames[0], pace(now.tryout, film))
+    clip = (shows.shot, at) if film is not None and at is not None and film.size == now.tryout.size else None
+    plain = opacity_of(now, line) == 1.0 and line.done.untouched
+    if coded and clip is not None and plain and _stays(_maps(now, line), fitted(now.target, now.target, shows.fit), 1.0):
+        codes = now.sources.codes(*clip)
+        if codes is not None and codes.shape[1::-1] == now.target:
+            return Canvas(now.target, Coded(codes), line, clip)
     it = laid(now, line)
-    if it is None or it.picture.shape[2] != 3 or it.region != (0, 0, *now.target) or it.opacity != 1.0:
+    if at is None or it is None or it.picture.shape[2] != 3 or it.region != (0, 0, *now.target) or it.opacity != 1.0:
         return None
-    film = now.sources.films[shows.shot]
-    at = clip_frame(shows, now.frame, film.frames, now.tryout.frames[0], pace(now.tryout, film))
-    return None if at is None else Canvas(now.target, it.picture, line, (shows.shot, at) if film.size == now.tryout.size else None)
+    return Canvas(now.target, it.picture, line, clip)
 
 
 BRIGHT = 4.0
@@ -148,15 +155,19 @@ class Laid:
         return np.asarray(own * np.float32(self.opacity) * (1 if self.alpha is None else self.alpha[y0:y1, x0:x1]), np.float32)
 
 
-def laid(now: Frame, line: Line, within: Box | None = None) -> Laid | None:
-    """What a line lays on; None where nothing of it is seen. within: no more of it is wanted."""
-    opacity = min(1.0, max(0.0, number(line.done.opacity, now.frame, 1.0) * line.faded(now.frame)))
+def opacity_of(now: Frame, line: Line) -> float:
+    """The opacity of a line on a frame, 0..1, faded in or out."""
+    return min(1.0, max(0.0, number(line.done.opacity, now.frame, 1.0) * line.faded(now.frame)))
+
+
+def laid(now: Frame, line: Line, known: tuple[Picture, Box] | None = None) -> Laid | None:
+    """What a line lays on; None where nothing of it is seen. known: what it shows, in the box in which it is wanted."""
+    opacity, within = opacity_of(now, line), None if known is None else known[1]
     through = line.through if line.through is not None and not line.through.along else None
     alpha = None if through is None else _alpha(now, "", through, now.frame, within=within)
     limit = (0, 0, *now.target) if alpha is None else region_of(alpha)
-    limit = meeting(limit, within) if limit is not None and within is not None else limit
-    found = None if limit is None or opacity == 0.0 else _seen(now, line)
-    if found is None or limit is None:
+    found = known if limit is None or opacity == 0.0 or known is not None else _seen(now, line)
+    if found is None or limit is None or opacity == 0.0:
         return None
     region = meeting(found[1], limit)
     return None if region is None else Laid(picture=found[0], box=found[1], region=region, alpha=alpha, opacity=opacity)
@@ -176,7 +187,7 @@ def layer(now: Frame, line: Line) -> tuple[Picture, Box] | None:
 def lay(canvas: Canvas, now: Frame, line: Line, bright: float = 1.0) -> None:
     """Lay a line onto what lies below, its shadow first."""
     same = bright == 1.0 and canvas.begins_with(line)
-    it = None if same and not canvas.laid_on else laid(now, line, canvas.box if same else None)
+    it = None if same and not canvas.laid_on else laid(now, line, (canvas.below(canvas.box), canvas.box) if same else None)
     if it is None:
         return
     if line.done.shadow is not None:

@@ -3,6 +3,7 @@
 import io
 import zipfile
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -10,7 +11,7 @@ from PIL import Image
 from jaythread.delivery import actions, making, packing
 from jaythread.delivery.models import Delivery, State
 from jaythread.errors import Refused
-from jaythread.tryouts import pictures
+from jaythread.tryouts import pictures, sources
 from jaythread.tryouts.actions import bundled
 from roto.__main__ import main
 from roto.errors import Cancelled
@@ -153,3 +154,20 @@ def test_it_travels_as_a_document_and_is_made_without_web_or_database(traced, ra
         (tmp_path / "it.json").write_text(wrong)
         assert main(["tryout", str(tmp_path / "it.json"), str(tmp_path / "out"), "--plate", plate]) == 2
         assert says in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("deep", [False, True])
+def test_clips_of_8_bits_and_of_more_go_out_alike(traced, rafe, deep):  # noqa: F811
+    """With more bits, the plate is looked at once to see so; then its light is what counts."""
+    plate = traced.plates.get()
+    if deep:
+        for frame in range(FIRST, LAST + 1):
+            pixels = cv2.imread(str(plate.still(frame))).astype(np.uint16) * 257
+            plate.still(frame).unlink()
+            cv2.imwrite(str(plate.still(frame)), pixels)
+    row = begun(rafe, traced, "behind")
+    it = delivered(rafe, traced, row, Recipe(content="tryout", format="png8"))
+    assert it.state == State.PROVED and ((plate.pk, plate.picture_version) in sources._deeper) == deep
+    got = stills(it)
+    for frame in (FIRST, LAST):
+        assert np.abs(got[f"KITE_010_words-behind.{frame}.png"] - pictures.picture(traced, row, frame, None).astype(int)).max() <= 1

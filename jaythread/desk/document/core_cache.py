@@ -156,6 +156,10 @@ def newest_matte(shot_id: int, matte_id: str) -> tuple[int, CoreMatte] | None:
 
 
 def known_matte(shot: Shot, matte_id: str, revision: int) -> CoreMatte | None:
-    """A matte of this shot as it was at a revision, if it is still in memory."""
+    """A matte of this shot as it was at a revision, if it is still in memory and the shot itself is as it was."""
     kept = newest_matte(shot.pk, matte_id)
-    return kept[1] if kept and kept[0] == revision else None
+    if kept is None or kept[0] != revision:
+        return None
+    core = kept[1]
+    now = (shot.width, shot.height), shot.rate, shot.first, shot.last, shot.shutter
+    return core if (core.size, core.rate, core.first, core.last, core.shutter) == now else None
