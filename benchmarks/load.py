@@ -115,8 +115,8 @@ BOX = [500, 250, 1100, 750]
 
 
 @contextmanager
-def serving() -> Iterator[tuple[str, int, list[Artist]]]:
-    """A server's port and its process, and every artist. Needs JAY_DB_PORT and JAY_RUN of a started cluster."""
+def serving() -> Iterator[tuple[str, int, list[Artist], dict[str, str]]]:
+    """A server's port and its process, every artist, and the settings it runs with. Needs JAY_DB_PORT and JAY_RUN of a started cluster."""
     env = {**os.environ, "JAY_DB": f"load_{uuid.uuid4().hex[:8]}", "DJANGO_SETTINGS_MODULE": "jaythread.settings"}
     env["JAY_SECRET"] = uuid.uuid4().hex * 2
     python = sys.executable
@@ -129,7 +129,7 @@ def serving() -> Iterator[tuple[str, int, list[Artist]]]:
     )
     try:
         rows = [line.split()[2:] for line in made if line.startswith("artist ")]
-        yield port, server.pid, [Artist(shot=int(k), matte=matte, session=own, shapes=some.split(",")) for k, matte, own, some in rows]
+        yield port, server.pid, [Artist(shot=int(k), matte=matte, session=own, shapes=some.split(",")) for k, matte, own, some in rows], env
     finally:
         server.terminate()
         server.wait(20)
@@ -166,7 +166,7 @@ def warm(port: str, everybody: list[Artist]) -> None:
 
 def load() -> Iterator[Row]:
     """Artists in shots of their own, in two shared shots, and beside four whose shapes jump."""
-    with serving() as (port, _, everybody):
+    with serving() as (port, _, everybody, _):
         warm(port, everybody)
         for count, wanted in ((10, ""), (20, "150 ms"), (40, "300 ms")):
             yield _told(f"{count} artists", together(port, artists := fresh(everybody, count)), artists, wanted)

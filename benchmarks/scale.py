@@ -7,6 +7,8 @@ the database.
 
 import heapq
 import os
+import subprocess
+import sys
 from collections import deque
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
@@ -38,6 +40,31 @@ PER_DAY = {"deliveries": 1.0, "edits": 1500.0, "plates": 0.5}
 """of an artist"""
 FULL = 0.7
 """of its time that a part may be at work before answers wait for each other"""
+
+
+JOBS = 200
+"""that are put into the queue, and taken from it one after the other"""
+QUEUE = """
+import asyncio, django, time
+django.setup()
+from procrastinate.contrib.django import app
+from procrastinate.jobs import Status
+from benchmarks.scale import JOBS
+begun = time.perf_counter()
+for k in range(JOBS):
+    app.configure_task("measured.alone", allow_unknown=True, queue="measured").defer(number=k)
+put = time.perf_counter() - begun
+async def taken():
+    async with app.with_connector(app.connector.get_worker_connector()).open_async() as own:
+        who = await own.job_manager.register_worker()
+        begun, count = time.perf_counter(), 0
+        while (job := await own.job_manager.fetch_job(queues=["measured"], worker_id=who)) is not None:
+            await own.job_manager.finish_job(job, status=Status.SUCCEEDED, delete_job=True)
+            count += 1
+        assert count == JOBS
+        return time.perf_counter() - begun
+print("queue", 1000 * put / JOBS, 1000 * asyncio.run(taken()) / JOBS)
+"""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -185,7 +212,7 @@ def _frame(threads: int) -> float:
 
 def scale() -> Iterator[Row]:
     """The costs, the model beside the load that was measured, and what houses of other sizes would need."""
-    with serving() as (port, server, everybody):
+    with serving() as (port, server, everybody, env):
         warm(port, everybody)
         costs = measured(port, server, everybody)
         yield "scale: a request, ms of a core: interpreter, drawing, database", _ms(costs), ""
@@ -193,6 +220,9 @@ def scale() -> Iterator[Row]:
             real = np.percentile(together(port, fresh(everybody, artists)), 95)
             told = np.percentile(simulated(arrivals(artists, load.SECONDS, costs), _here(costs)), 95) * 1000
             yield f"scale: {artists} artists here, p95 of the model and measured", f"{told:.0f}, {real:.0f} ms", "within 30 %"
+        done = subprocess.run([sys.executable, "-c", QUEUE], env=env, check=True, capture_output=True, text=True).stdout.split()
+        put, taken = map(float, done[done.index("queue") + 1 :][:2])
+        yield "scale: a job put into the queue; taken and ended by one worker", f"{put:.1f} ms; {taken:.1f} ms", ""
     for artists, name in HOUSES.items():
         yield f"scale: {artists} artists, {name}", _needs(artists, costs), ""
 

@@ -30,8 +30,9 @@ def test_what_differs_is_seen_frame_by_frame(artist, shot, people, tmp_path, wor
     artist.until(lambda: shot.plates.count() == 2)
     artist.until(lambda: shot.plates.first().version == 2 and shot.plates.first().changes)
     plate = shot.plates.first()
+    artist.until(lambda: "/productions/" in artist.browser.current_url)  # the answer to the form is there
     artist.go(f"/plates/{plate.pk}")
-    artist.css(f"a[href='/plates/{plate.pk}/changes']").click()
+    artist.until(lambda: artist.css(f"a[href='/plates/{plate.pk}/changes']")).click()
     artist.until(lambda: f"1 of 8 frames differs: {FIRST + 4}" in artist.text and "of the picture differs" in artist.text)
     assert f"/changes/{FIRST + 4}.png" in shown(artist) and len(artist.browser.find_elements("css selector", ".changes .slide i")) == 1
     artist.press("1")
