@@ -24,8 +24,13 @@ def form(artist, production):
     return opened
 
 
+def begun():
+    """The files of which something came."""
+    return [one for one in Upload.objects.all() if one.offset]
+
+
 def there():
-    return sum(one.offset for one in Upload.objects.all())
+    return sum(one.offset for one in begun())
 
 
 def test_a_line_that_breaks_and_a_page_that_was_closed_cost_little(artist, form, tmp_path):
@@ -40,11 +45,12 @@ def test_a_line_that_breaks_and_a_page_that_was_closed_cost_little(artist, form,
     artist.offline(False)
     artist.until(lambda: there() > kept)
     artist.go("/")  # closed in the middle
-    count, kept = Upload.objects.count(), there()
+    count, kept = len(begun()), there()
     assert 0 < kept < total
     form(*paths)
     artist.until(lambda: "is being decoded" in artist.text)
-    assert not Upload.objects.exists() and Shot.objects.get().name == "KITE_010"
+    # A file announced just as the line broke is announced again: the first, of which nothing came, is swept away later.
+    assert not begun() and Shot.objects.get().name == "KITE_010"
     source = Plate.objects.get().folder / "source"
     assert {p.name: p.read_bytes() for p in source.iterdir()} == {p.name: p.read_bytes() for p in paths}
     assert count <= len(paths), "what had come was not begun anew"
