@@ -32,6 +32,14 @@ class Environment(BaseModel):
     run: Path = BASE / ".run"
     files: Path | None = None
     """plates and packages; in the run folder unless said"""
+    store: str = Field("", pattern=r"^(s3://[a-z0-9][a-z0-9.-]+(/[A-Za-z0-9._-]+)*)?$")
+    """the bucket of a store that speaks S3, where several machines share one, like s3://jay-thread/files; then `files` is what this machine
+    has at hand of it. Its keys are read from AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY"""
+    store_at: str = Field("", pattern=r"^(https?://\S+)?$")
+    """the store's address where it is a house's own, like https://store.house.example:9000"""
+    store_region: str = ""
+    at_hand: float = Field(50.0, gt=0)
+    """GB of the shared store that this machine has at hand"""
     secret: str = ""
     """the key that signs sessions; else the run folder's file `secret`"""
     hosts: Names = ["127.0.0.1", "localhost", "testserver"]

@@ -69,10 +69,17 @@ class NoRoom(RotoError):
     code = "no_room"
 
 
+class StoreAway(RotoError, OSError):
+    """The store of files does not answer. Nothing is lost; try again in a minute."""
+
+    code = "store_away"
+
+
 STATUS: list[tuple[type[Exception], int]] = [
     (OtherPerson, 401),
     (UnknownToken, 401),
     (NoRoom, 507),
+    (StoreAway, 503),
     (TooMany, 429),
     (NotThere, 404),
     (NotAllowed, 403),

@@ -13,6 +13,9 @@ from django.utils import timezone
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET
 
+from jaythread import store
+from jaythread.errors import StoreAway
+
 LEAST_FREE = 2 << 30
 """bytes on the files' disk, below which it is said"""
 LONG = 300
@@ -64,6 +67,10 @@ def _files(told: dict[str, Any]) -> list[str]:
         with default_storage.open(kept) as file:
             told["files"] = file.read() == b"kite"
         default_storage.delete(kept)
+        store.answers()
+    except StoreAway as error:
+        told["files"] = False
+        return [error.message]
     except OSError as error:
         return [f"The files cannot be written: {error.strerror or 'no more is known'}."]
     try:

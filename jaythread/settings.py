@@ -112,6 +112,17 @@ STATICFILES_DIRS = [BASE / "jaythread" / "static"]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
 MEDIA_ROOT = ENV.files or RUN / "files"
+STORAGES: dict[str, dict[str, Any]] = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+if ENV.store:
+    _bucket, _, _under = ENV.store.removeprefix("s3://").partition("/")
+    STORAGES["shared"] = {
+        "BACKEND": "jaythread.store.s3.SharedStore",
+        "OPTIONS": {"bucket": _bucket, "under": _under, "at": ENV.store_at, "region": ENV.store_region},
+    }
+AT_HAND = int(ENV.at_hand * (1 << 30))
 DATA_UPLOAD_MAX_NUMBER_FILES = 20_000  # stills of one shot; ten minutes at 30 frames a second
 DATA_UPLOAD_MAX_MEMORY_SIZE = 16 << 20
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]

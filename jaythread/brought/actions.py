@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from numpy.typing import NDArray
 
+from jaythread import store
 from jaythread.brought import policies
 from jaythread.brought.models import READ, Brought, State
 from jaythread.errors import Refused
@@ -52,6 +53,7 @@ def bring_in(user: User, shot_id: int, name: str, files: Iterable["UploadedFile[
             )  # fmt: skip
             row.folder.mkdir(parents=True)
             shutil.move(folder, row.folder / "source")
+            store.keep(row.folder / "source")
             jobs.start(user, shot, READING, str(row.pk), total=row.last - row.first + 1)
     return row
 
@@ -105,7 +107,7 @@ def remove(user: User, shot_id: int, brought_id: int) -> None:
         jobs.cancel(user, shot_id, row.job.pk)
     folder = row.folder
     row.delete()
-    shutil.rmtree(folder, ignore_errors=True)
+    store.drop(folder)
 
 
 def alpha(row: Brought, frame: int) -> NDArray[np.uint16] | None:
@@ -131,24 +133,26 @@ def _read(job: Job, progress: Progress) -> str:
     row = Brought.objects.select_related("shot").filter(pk=job.subject).first()
     if row is None or row.state != State.WAITING:
         return ""
-    (row.folder / "frames").mkdir(exist_ok=True)
+    (row.folder / "frames").mkdir(parents=True, exist_ok=True)
     progress.begin(row.last - row.first + 1)
     done = 0
-    for frame, pixels in _mattes(row):
-        if not row.first <= frame <= row.last:
-            continue
-        if pixels.shape != (row.shot.height, row.shot.width):
-            raise BadPicture(
-                f"Frame {frame} is {pixels.shape[1]} x {pixels.shape[0]} pixels, the shot is {row.shot.width} x {row.shot.height}."
-            )
-        stills.write_matte(row.file(frame), pixels)
-        done += 1
-        progress.step(done)
+    with store.sending() as send:
+        for frame, pixels in _mattes(row):
+            if not row.first <= frame <= row.last:
+                continue
+            if pixels.shape != (row.shot.height, row.shot.width):
+                raise BadPicture(
+                    f"Frame {frame} is {pixels.shape[1]} x {pixels.shape[0]} pixels, the shot is {row.shot.width} x {row.shot.height}."
+                )
+            stills.write_matte(row.file(frame), pixels)
+            send(row.file(frame))
+            done += 1
+            progress.step(done)
     return ""
 
 
 def _mattes(row: Brought) -> Iterator[tuple[int, NDArray[np.uint16]]]:
-    source = row.folder / "source"
+    source = store.bring(row.folder / "source")
     if not row.is_movie:
         for number, name in row.names.items():
             yield int(number) + row.offset, alpha_files.still(source / name)
@@ -164,7 +168,7 @@ def _ended(job: Job) -> None:
     if row is None:
         return
     ready = job.state == JobState.DONE
-    shutil.rmtree(row.folder / "source" if ready else row.folder, ignore_errors=True)
+    store.drop(row.folder / "source" if ready else row.folder)
     Brought.objects.filter(pk=row.pk).update(state=State.READY if ready else State.FAILED)
 
 

@@ -4,9 +4,9 @@ from functools import cached_property
 from pathlib import Path
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 from django.db import models
 
+from jaythread import store
 from jaythread.jobs.models import Job
 from jaythread.productions.models import Shot
 
@@ -48,7 +48,7 @@ class Brought(models.Model):
 
     @property
     def folder(self) -> Path:
-        return Path(default_storage.path(f"brought/{self.pk}"))
+        return store.folder(f"brought/{self.pk}")
 
     @cached_property
     def job(self) -> Job | None:
@@ -57,4 +57,4 @@ class Brought(models.Model):
 
     def file(self, frame: int) -> Path:
         """The matte of a frame, by its number when it was taken in: a grey PNG of 16 bits."""
-        return self.folder / "frames" / f"{frame}.png"
+        return store.here(self.folder / "frames" / f"{frame}.png")

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 
 from django.db import transaction
 
+from jaythread import store
 from jaythread.delivery import looks, making, packing, planning, policies
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.desk.document import core_cache
@@ -142,15 +143,7 @@ def go_on(user: User, delivery_id: int) -> Delivery:
     delivery = _mine(user, delivery_id)
     if not delivery.stopped:
         raise Refused("This delivery is not paused.")
-    chunks = list(delivery.chunks.exclude(state=Chunk.State.DONE))
-    state = State.WAITING if delivery.started is None else State.RENDERING if chunks else State.READING
-    Delivery.objects.filter(pk=delivery.pk).update(state=state, message="")
-    if state == State.WAITING:
-        making.queue("delivery.begin", delivery_id=delivery.pk)
-    elif state == State.READING:
-        making.queue("delivery.finish", delivery_id=delivery.pk)
-    for chunk in chunks:
-        making.queue("delivery.chunk", delivery_id=delivery.pk, chunk_id=chunk.pk)
+    making.go_on(delivery)
     return delivery
 
 
@@ -164,6 +157,7 @@ def accept(user: User, delivery_id: int, frames: Sequence[int] | None = None) ->
         if frames is None or row["frame"] in frames:
             row["accepted"] = True
     delivery.save(update_fields=["odd"])
-    packing.say_it(delivery, planning.plan_of(delivery), manifest.load(delivery.package))
+    package = store.bring(delivery.package)
+    packing.say_it(delivery, planning.plan_of(delivery), manifest.load(package))
     packing.pack(delivery)
     return delivery

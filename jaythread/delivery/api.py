@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Annotated, Any
 
-from django.http import FileResponse, HttpRequest
+from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 from typing_extensions import TypedDict
@@ -88,7 +88,4 @@ def delivery_state(request: HttpRequest, delivery_id: int) -> Any:
 @router.get("/deliveries/{delivery_id}/package")
 def fetch_package(request: HttpRequest, delivery_id: int) -> Any:
     """The package of a proved delivery, as one zip."""
-    path = packing.zip_path(package_for(request.user, delivery_id))
-    if not path.exists():
-        raise NotThere("This package is not there: only a proved delivery can be fetched.")
-    return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
+    return packing.download(package_for(request.user, delivery_id))

@@ -6,7 +6,6 @@ Every step may be run again at any time: what is in place stays, what is not is 
 import contextlib
 import logging
 import os
-import shutil
 import time
 from collections.abc import Callable, Iterable
 from pathlib import Path
@@ -16,11 +15,11 @@ from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from jaythread import room
+from jaythread import room, store
 from jaythread.delivery import looks, packing, planning
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
-from jaythread.errors import NotThere
+from jaythread.errors import NotThere, StoreAway
 from jaythread.hooks import actions as hooks
 from jaythread.review import actions as review
 from jaythread.review import way
@@ -37,6 +36,8 @@ CHUNK = 8
 """frames that one worker takes at a time, and the most that is lost when it is killed"""
 MEANWHILE = 96
 """frames at a movie's end, at most, that are made while the encoder is at those before them: it leaves time of the processor unused"""
+AWAY = 30
+"""seconds until the store of files is asked again when it did not answer"""
 LOOK_EVERY = 0.3
 """seconds between two looks at whether to stop"""
 
@@ -58,7 +59,7 @@ def queue(name: str, **what: int) -> None:
 def end(delivery: Delivery, state: str, wrong: list[str] | None = None) -> None:
     """The delivery is over; nothing stays of one that is not proved."""
     if state != State.PROVED:
-        shutil.rmtree(delivery.folder, ignore_errors=True)
+        store.drop(delivery.folder)
     Delivery.objects.filter(pk=delivery.pk).update(state=state, wrong=wrong or [], message="", ended=timezone.now())
 
 
@@ -70,6 +71,27 @@ def hold(delivery: Delivery, why: str) -> None:
     delivery.chunks.filter(state=Chunk.State.WORKING).update(state=Chunk.State.WAITING)
 
 
+def go_on(delivery: Delivery) -> None:
+    """Take up again what was paused or held up, where it stood."""
+    chunks = list(delivery.chunks.exclude(state=Chunk.State.DONE))
+    state = State.WAITING if delivery.started is None else State.RENDERING if chunks else State.READING
+    Delivery.objects.filter(pk=delivery.pk).update(state=state, message="")
+    if state == State.WAITING:
+        queue("delivery.begin", delivery_id=delivery.pk)
+    elif state == State.READING:
+        queue("delivery.finish", delivery_id=delivery.pk)
+    for chunk in chunks:
+        queue("delivery.chunk", delivery_id=delivery.pk, chunk_id=chunk.pk)
+
+
+def again(delivery_id: int) -> None:
+    """Go on with what was held up since the store did not answer; it is held up again while that does not."""
+    with transaction.atomic():
+        delivery = Delivery.objects.select_for_update().filter(pk=delivery_id, state=State.HELD, message=StoreAway().message).first()
+        if delivery is not None:
+            go_on(delivery)
+
+
 def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
     """Run a step; what goes wrong becomes a sentence at the delivery."""
     try:
@@ -78,6 +100,9 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
         pass
     except Cancelled:
         end(delivery, State.CANCELLED)
+    except StoreAway as error:
+        hold(delivery, error.message)
+        app.configure_task("delivery.again", queue="delivery", schedule_in={"seconds": AWAY}).defer(delivery_id=delivery.pk)
     except OSError as error:
         hold(delivery, f"The files cannot be written or read: {error.strerror or error}. Make room or give the right to it, then go on.")
     except (BadPicture, NoFringe, NotThere) as error:
@@ -91,7 +116,7 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
             log.exception("the delivery %s failed", delivery.pk)
             hold(delivery, "Something went wrong on our side. What is made stays: go on, or tell whoever runs this.")
     if Delivery.objects.filter(pk=delivery.pk, state__in=[State.CANCELLED, State.FAILED]).exists():
-        shutil.rmtree(delivery.folder, ignore_errors=True)  # another worker may have been at it when it was cleared away
+        store.drop(delivery.folder)  # another worker may have been at it when it was cleared away
 
 
 def _open(delivery_id: int, *states: str) -> Delivery | None:
@@ -167,7 +192,12 @@ def _take_over(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> No
         if there.delivery_id not in plans:
             plans[there.delivery_id] = plan_of(there.delivery)
         wanted[row.at] = plans[there.delivery_id].stills(there.delivery.package, there.at)
+        for path in wanted[row.at]:
+            store.here(path)
     taken = make.take_over_all(plan, delivery.package, wanted)
+    with store.sending() as send:
+        for at in taken:
+            send(*plan.stills(delivery.package, at))
     for row in rows:
         if row.at in taken:
             there = found[row.key]
@@ -191,6 +221,7 @@ def _known(delivery: Delivery, plan: Plan, rows: list[DeliveredFrame]) -> dict[i
             continue
         if there.delivery_id not in plans:
             plans[there.delivery_id] = plan_of(there.delivery)
+            store.here(there.delivery.package / manifest.MANIFEST)
             lists[there.delivery_id] = manifest.listed(manifest.load(there.delivery.package))
         old, new = plans[there.delivery_id].still_names(there.at), plan.still_names(row.at)
         listed = lists[there.delivery_id]
@@ -215,21 +246,27 @@ def _chunk(delivery: Delivery, it: Chunk) -> None:
     _settle(delivery, plan, rows.values())
     made: list[DeliveredFrame] = []
     looked = _look(delivery, 0.0)
-    try:
-        for one in make.make_stills(plan, [at for at, row in rows.items() if not row.done], delivery.package, workers()):
-            made.append(_done(rows[one.at], one))
-            if time.monotonic() - looked > LOOK_EVERY:
-                _save(made)
-                made = []
-                looked = _look(delivery, looked)
-    finally:
-        _save(made)
+    with store.sending() as send:
+        try:
+            for one in make.make_stills(plan, [at for at, row in rows.items() if not row.done], delivery.package, workers()):
+                made.append(_done(rows[one.at], one))
+                send(*plan.stills(delivery.package, one.at))
+                if time.monotonic() - looked > LOOK_EVERY:
+                    send.wait()
+                    _save(made)
+                    made = []
+                    looked = _look(delivery, looked)
+        finally:
+            send.wait()
+            _save(made)
     _chunk_done(delivery, it)
 
 
 def _settle(delivery: Delivery, plan: Plan, rows: Iterable[DeliveredFrame]) -> None:
     """Bring into step what is said of frames with which files are there."""
     for row in rows:
+        for path in plan.stills(delivery.package, row.at):
+            store.here(path)
         there = make.there(plan, delivery.package, row.at)
         if there and not row.done:  # made by a worker that was killed before it could say so
             row.measured = _measured(plan, delivery.package, row.at)
@@ -285,6 +322,7 @@ def finish(delivery_id: int) -> None:
 
 def _finish(delivery: Delivery) -> None:
     plan, folder = plan_of(delivery), delivery.package
+    store.bring(delivery.folder)
     for left in folder.rglob(LEFTOVERS):
         left.unlink(missing_ok=True)
     rows = list(delivery.frames.all())
@@ -317,6 +355,9 @@ def _finish(delivery: Delivery) -> None:
     odd += [] if delivery.tryout else _found(delivery, {row["frame"] for row in odd})
     Delivery.objects.filter(pk=delivery.pk).update(odd=odd, receipt=receipt.to_json(), checked=len(plan.pieces))
     delivery.odd, delivery.receipt = odd, receipt.to_json()
+    store.keep(delivery.folder)
+    for name in (*names, manifest.MANIFEST):  # they may have been written before
+        store.keep(folder / name)
     packing.say_it(delivery, plan, data)
     packing.pack(delivery)
     end(delivery, State.PROVED)

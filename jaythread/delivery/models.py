@@ -4,9 +4,9 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 from django.db import models
 
+from jaythread import store
 from jaythread.desk.models import Matte
 from jaythread.productions.models import Production
 from roto.package.recipe import Recipe as CoreRecipe
@@ -95,7 +95,7 @@ class Delivery(models.Model):
 
     @property
     def folder(self) -> Path:
-        return Path(default_storage.path(f"deliveries/{self.pk}"))
+        return store.folder(f"deliveries/{self.pk}")
 
     @property
     def package(self) -> Path:

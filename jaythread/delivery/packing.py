@@ -4,8 +4,12 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+from django.http import FileResponse
+
+from jaythread import store
 from jaythread.delivery.models import Delivery
 from jaythread.desk.models import Note
+from jaythread.errors import NotThere
 from roto.atomic_write import put_in_place, temporary_name
 from roto.exchange.editorial import Marker
 from roto.package import manifest, proof, sheet
@@ -21,6 +25,8 @@ def say_it(delivery: Delivery, plan: Plan, data: dict[str, Any]) -> None:
     receipt = {**delivery.receipt, "odd": delivery.odd}
     manifest.write(delivery.package, receipt, proof.RECEIPT)
     manifest.write_text(delivery.package / proof.SUMMARY, sheet.summary(plan, data, receipt))
+    for name in (proof.RECEIPT, proof.SUMMARY):
+        store.keep(delivery.package / name)
 
 
 def markers(delivery: Delivery) -> list[Marker]:
@@ -56,4 +62,14 @@ def pack(delivery: Delivery) -> Path:
                 with path.open("rb") as source, bag.open(info, "w", force_zip64=True) as into:
                     while data := source.read(1 << 20):
                         into.write(data)
-    return put_in_place(beside, target)
+    return store.keep(put_in_place(beside, target))
+
+
+def download(delivery: Delivery) -> FileResponse:
+    """The zip of a package, as an answer that sends it as it is read. NotThere where there is none."""
+    path = zip_path(delivery)
+    try:
+        file, size = store.opened(path)
+    except FileNotFoundError:
+        raise NotThere("This package is not there: only a proved delivery can be fetched.") from None
+    return FileResponse(file, as_attachment=True, filename=path.name, headers={"Content-Length": str(size)})

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
-from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -18,7 +18,7 @@ from jaythread.desk.document.lookups import as_uuid
 from jaythread.desk.models import Note
 from jaythread.desk.policies import matte_for
 from jaythread.desk.review import notes
-from jaythread.errors import NotThere, Refused
+from jaythread.errors import Refused
 from jaythread.front_door import whole
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
@@ -324,11 +324,7 @@ def accept(request: HttpRequest, delivery_id: int) -> HttpResponse:
 @login_required
 @require_GET
 def fetch(request: HttpRequest, delivery_id: int) -> HttpResponseBase:
-    it = package_for(request.user, delivery_id)
-    path = packing.zip_path(it)
-    if not path.exists():
-        raise NotThere("This package is not there: only a proved delivery can be fetched.")
-    return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
+    return packing.download(package_for(request.user, delivery_id))
 
 
 @login_required

@@ -11,6 +11,7 @@ import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from jaythread import store
 from jaythread.delivery.models import DeliveredFrame, Delivery
 from jaythread.delivery.planning import plan_of
 from jaythread.errors import NotThere
@@ -29,7 +30,7 @@ _lock = Lock()
 
 def _pixels(delivery: Delivery, at: int) -> NDArray[Any]:
     path: Path = plan_of(delivery).stills(delivery.package, at)[0]
-    if not path.exists():
+    if not store.here(path).exists():
         raise NotThere("This picture is not there (yet).")
     try:
         return reading_back.read_still(path, reading_back.header(path))
@@ -61,7 +62,7 @@ def matte(delivery: Delivery, row: DeliveredFrame) -> NDArray[np.uint16]:
 
 def _of_movie(path: Path, at: int) -> NDArray[Any]:
     """Frames are mostly asked for in their order: the file is kept open where the last one stood."""
-    if not path.exists():
+    if not store.here(path).exists():
         raise NotThere("The movie of this package is not there any more.")
     with _lock:
         stands, frames = _open.pop(path, (at + 1, iter(())))

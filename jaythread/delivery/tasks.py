@@ -18,6 +18,11 @@ def chunk(delivery_id: int, chunk_id: int) -> None:
     making.chunk(delivery_id, chunk_id)
 
 
+@app.task(name="delivery.again", queue="delivery", retry=AGAIN)
+def again(delivery_id: int) -> None:
+    making.again(delivery_id)
+
+
 @app.task(name="delivery.finish", queue="delivery", retry=AGAIN)
 def finish(delivery_id: int) -> None:
     making.finish(delivery_id)

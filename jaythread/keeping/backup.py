@@ -16,10 +16,10 @@ from pathlib import Path, PurePosixPath
 from typing import Any, cast
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 from django.db import connection
 from django.utils import timezone
 
+from jaythread import store
 from roto.atomic_write import LEFTOVERS, put_in_place, temporary_name
 from roto.errors import RotoError
 
@@ -62,7 +62,13 @@ def _run(program: str, *words: str) -> None:
 
 def _files() -> Iterator[Path]:
     """All files that last, in order."""
-    root = Path(default_storage.path(""))
+    root = store.folder("")
+    it = store.shared()
+    if it is not None:
+        for name in sorted(it.sizes("")):
+            if name.partition("/")[0] not in PASSED_OVER:
+                yield store.here(root / name)
+        return
     for where, folders, names in os.walk(root):
         inside = Path(where).relative_to(root)
         folders[:] = sorted(one for one in folders if inside != Path() or one not in PASSED_OVER)
@@ -98,7 +104,7 @@ def make(target: Path, told: Told = lambda said: None) -> dict[str, int]:
         with tarfile.open(beside, "w", format=tarfile.PAX_FORMAT) as bag:
             _put(bag, ABOUT, json.dumps({"format": FORMAT, "version": VERSION, "made": timezone.now().isoformat()}).encode())
             sums[DUMP] = _add(bag, dump, DUMP)
-            root, seen = Path(default_storage.path("")), dict[tuple[int, int], str]()
+            root, seen = store.folder(""), dict[tuple[int, int], str]()
             for count, path in enumerate(_files(), 1):
                 name = FILES + path.relative_to(root).as_posix()
                 try:
@@ -147,7 +153,9 @@ def _empty() -> None:
     """BackupFailed where there is anything that a backup would be laid over."""
     if connection.introspection.table_names():
         raise BackupFailed("The database has tables already. Bring a backup back into an empty one (JAY_DB or JAY_DB_URL names it).")
-    root = Path(default_storage.path(""))
+    root, it = store.folder(""), store.shared()
+    if it is not None and it.sizes(""):
+        raise BackupFailed("There are files in the store already. Bring a backup back into an empty one (JAY_STORE names it).")
     if root.exists() and any(root.iterdir()):
         raise BackupFailed(f"There are files in {root} already. Bring a backup back into an empty folder (JAY_FILES names it).")
 
@@ -156,7 +164,7 @@ def bring_back(source: Path, told: Told = lambda said: None) -> dict[str, int]:
     """Bring a backup back into an empty database and an empty folder. All of it is read and held against its sums before the database is
     touched. Raises BackupFailed or OSError."""
     _empty()
-    root = Path(default_storage.path(""))
+    root = store.folder("")
     aside = root.with_name(f".{root.name}-coming")
     shutil.rmtree(aside, ignore_errors=True)
     aside.mkdir(parents=True)
@@ -181,6 +189,7 @@ def bring_back(source: Path, told: Told = lambda said: None) -> dict[str, int]:
         files = aside / FILES
         files.mkdir(exist_ok=True)
         files.rename(root)
+        store.keep(root)
     finally:
         shutil.rmtree(aside, ignore_errors=True)
     return {"files": len(sums) - 1}

@@ -1,15 +1,14 @@
 """What the files of a production take; packages whose files are not kept any more by its rule."""
 
 import os
-import shutil
 from pathlib import Path
 
-from django.core.files.storage import default_storage
 from django.db import transaction
 from django.urls import reverse
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from jaythread import store
 from jaythread.bell import actions as bell
 from jaythread.brought.models import Brought
 from jaythread.delivery.models import Delivery, State
@@ -27,7 +26,7 @@ MOST_KEPT, MOST_GB = 1000, 1_000_000
 
 def folders(shot: Shot) -> dict[str, list[Path]]:
     """Where the files of a shot lie: of its plates, its packages, and all else."""
-    own = [Path(default_storage.path(f"{kind}/{shot.pk}")) for kind in ("fringes", "taught")]
+    own = [store.folder(f"{kind}/{shot.pk}") for kind in ("fringes", "taught")]
     return {
         "plates": [plate.folder for plate in Plate.objects.filter(shot=shot)],
         "packages": [delivery.folder for delivery in Delivery.objects.filter(matte__shot=shot)],
@@ -37,6 +36,8 @@ def folders(shot: Shot) -> dict[str, list[Path]]:
 
 def _bytes(folder: Path, seen: set[tuple[int, int]]) -> int:
     """What the files of a folder take; one that several packages have is counted once."""
+    if store.shared() is not None:
+        return store.size(folder)
     total = 0
     for where, _, names in os.walk(folder):
         for name in names:
@@ -112,7 +113,7 @@ def _clear(delivery: Delivery) -> bool:
         mine = Delivery.objects.select_for_update().filter(pk=delivery.pk, state=State.PROVED)
         if not mine.update(state=State.CLEARED):
             return False
-    shutil.rmtree(delivery.folder, ignore_errors=True)
+    store.drop(delivery.folder)
     return True
 
 

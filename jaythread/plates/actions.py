@@ -8,6 +8,7 @@ from typing import Any
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
+from jaythread import store
 from jaythread.errors import NoRoom, Refused
 from jaythread.front_door import shot_name
 from jaythread.jobs import actions as jobs
@@ -62,7 +63,7 @@ def bring_in_folder(user: User, production_id: int, name: str, folder: Path, nam
             production=place.production, name=name, first=found.first, last=found.last, width=found.size[0], height=found.size[1],
             rate_over=found.rate.numerator, rate_under=found.rate.denominator, pixel_aspect=found.pixel_aspect,
         )  # fmt: skip
-        _store(user, shot, found, folder, version=1, holds=holds)
+        _take_in(user, shot, found, folder, version=1, holds=holds)
     return shot
 
 
@@ -72,13 +73,14 @@ def _called(found: intake.Found) -> str:
     return stem if found.is_movie else stem.rstrip("0123456789").rstrip("._- ") or stem
 
 
-def _store(user: User, shot: Shot, found: intake.Found, folder: Path, **more: Any) -> None:
+def _take_in(user: User, shot: Shot, found: intake.Found, folder: Path, **more: Any) -> None:
     plate = Plate.objects.create(
         shot=shot, source=found.source, is_movie=found.is_movie, names={str(k): v for k, v in found.names.items()},
         notes=list(found.notes), space=found.space, first=found.first, last=found.last, **more,
     )  # fmt: skip
     plate.folder.mkdir(parents=True)
     shutil.move(folder, plate.folder / "source")
+    store.keep(plate.folder / "source")
     jobs.start(user, shot, DECODING, str(plate.pk), total=plate.count)
 
 
@@ -98,7 +100,7 @@ def replace_plate(user: User, shot_id: int, folder: Path, names: list[str]) -> S
         )
     if found.last < shot.first - old.offset or found.first > shot.last - old.offset:
         raise Refused(f"The new picture has frames {found.first}-{found.last}; the shot has {shot.first}-{shot.last}. Number it alike.")
-    _store(user, shot, found, folder, version=old.version + 1, holds=old.holds, offset=old.offset)
+    _take_in(user, shot, found, folder, version=old.version + 1, holds=old.holds, offset=old.offset)
     return shot
 
 
@@ -127,7 +129,7 @@ def remove_shot(user: User, plate_id: int) -> None:
     plate = policies.plate_for(user, plate_id, "bring in")
     if plate.state not in (State.FAILED, State.CANCELLED):
         raise Refused("Only a shot whose plate could not be taken in can be removed here.")
-    shutil.rmtree(plate.folder, ignore_errors=True)
+    store.drop(plate.folder)
     if plate.shot.plates.exclude(pk=plate.pk).exists():
         plate.delete()
         return
@@ -145,11 +147,14 @@ def _decode(job: Job, progress: Progress) -> str:
         for part in DERIVED:
             (plate.folder / part).mkdir(parents=True, exist_ok=True)
         progress.begin(plate.count)
-        for done, (frame, pixels) in enumerate(_pictures(plate), 1):
-            shown = display.to_screen(pixels, plate.space)
-            stills.write_picture(plate.folder / "proxy" / f"{frame}.jpg", display.smaller(shown, PROXY_WIDTH))
-            small[frame] = cuts.small(shown)
-            progress.step(done)
+        with store.sending() as send:
+            for done, (frame, pixels) in enumerate(_pictures(plate, send), 1):
+                shown = display.to_screen(pixels, plate.space)
+                quick = plate.folder / plate.quick / f"{frame}.jpg"
+                stills.write_picture(quick, display.smaller(shown, PROXY_WIDTH))
+                send(quick)
+                small[frame] = cuts.small(shown)
+                progress.step(done)
     except (NoRoom, NotWritten, OSError):
         Job.objects.filter(pk=job.pk).update(partial={"again": True})  # what was given is good: it is kept for another try
         raise
@@ -167,7 +172,7 @@ def _decoded(job: Job) -> None:
     if state != State.READY:
         again = state == State.FAILED and plate.version == 1 and Job.objects.filter(pk=job.pk, partial__again=True).exists()
         for folder in [plate.folder / part for part in DERIVED] if again else [plate.folder]:
-            shutil.rmtree(folder, ignore_errors=True)
+            store.drop(folder)
         if plate.shot.plates.filter(state=State.READY).exists():  # the one before is there again
             plate.delete()
             return
@@ -199,12 +204,15 @@ def decode(plate_id: int) -> None:
         jobs.carry_out(job.pk)
 
 
-def _pictures(plate: Plate) -> Iterable[tuple[int, Pixels]]:
+def _pictures(plate: Plate, send: store.Sending) -> Iterable[tuple[int, Pixels]]:
+    """By the numbers of their files. send: hears of those that are decoded from a movie."""
     if not plate.is_movie:
         for frame, name in plate.names.items():
-            yield int(frame), stills.read(plate.folder / "source" / name)
+            yield int(frame), stills.read(store.here(plate.folder / "source" / name))
         return
-    path = plate.folder / "source" / plate.source
+    path = store.here(plate.folder / "source" / plate.source)
     for frame, pixels in enumerate(movies.frames(path, movies.probe(path)), plate.own_range[0]):
-        stills.write_picture(plate.folder / "frames" / f"{frame}.png", pixels)
+        still = plate.folder / "frames" / f"{frame}.png"
+        stills.write_picture(still, pixels)
+        send(still)
         yield frame, pixels

@@ -8,10 +8,9 @@ from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import UploadedFile
 
-from jaythread import room
+from jaythread import room, store
 from jaythread.plates import uploads
 from jaythread.plates.models import Upload
 from roto.errors import BadUpload
@@ -21,7 +20,7 @@ from roto.errors import BadUpload
 def staged(files: Iterable["UploadedFile[Any] | Upload"]) -> Iterator[tuple[Path, list[str]]]:
     """The folder and the names in it; what is left there at the end goes. Those that came in pieces are dropped when all went well, and
     stay where something was wrong. BadUpload where a name is given twice, or is none."""
-    folder = Path(default_storage.path(f"incoming/{uuid.uuid4().hex}"))
+    folder = store.folder(f"incoming/{uuid.uuid4().hex}")
     folder.mkdir(parents=True)
     try:
         names: list[str] = []

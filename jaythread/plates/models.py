@@ -5,9 +5,9 @@ from functools import cached_property
 from pathlib import Path
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 from django.db import models
 
+from jaythread import store
 from jaythread.jobs.models import BUSY, Job
 from jaythread.productions.models import Shot
 
@@ -53,6 +53,7 @@ class Plate(models.Model):
     space = models.CharField(max_length=10, choices=Space.choices, default=Space.DISPLAY)
     changes = models.JSONField(null=True)
     display_version = models.PositiveIntegerField(default=0)
+    quick = models.CharField(max_length=40, default="proxy", help_text="the folder of its quick pictures")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
 
     class Meta:
@@ -63,7 +64,7 @@ class Plate(models.Model):
 
     @property
     def folder(self) -> Path:
-        return Path(default_storage.path(f"plates/{self.pk}"))
+        return store.folder(f"plates/{self.pk}")
 
     @property
     def busy(self) -> bool:
@@ -121,7 +122,7 @@ class Plate(models.Model):
     @property
     def may_be_tried(self) -> bool:
         """Whether it could not be decoded, and what was given is there for another try."""
-        return self.state == State.FAILED and (self.folder / "source").is_dir()
+        return self.state == State.FAILED and bool(store.names(self.folder / "source"))
 
     @property
     def percent(self) -> int:
@@ -152,12 +153,13 @@ class Plate(models.Model):
         """The full-size lossless picture of a frame, as it came in (stills) or was decoded (movies). offset: by other numbers than now."""
         number = self._number(frame, offset)
         if self.is_movie:
-            return self.folder / "frames" / f"{number}.png"
+            return store.here(self.folder / "frames" / f"{number}.png")
         name = self.names.get(str(number))
-        return self.folder / "source" / name if name else None
+        return store.here(self.folder / "source" / name) if name else None
 
     def proxy(self, frame: int) -> Path:
-        return self.folder / "proxy" / f"{self._number(frame)}.jpg"
+        """The small quick picture of a frame."""
+        return store.here(self.folder / self.quick / f"{self._number(frame)}.jpg")
 
 
 class Upload(models.Model):
@@ -174,7 +176,7 @@ class Upload(models.Model):
 
     @property
     def path(self) -> Path:
-        return Path(default_storage.path(f"incoming/pieces/{self.pk}"))
+        return store.folder(f"incoming/pieces/{self.pk}")
 
     @property
     def offset(self) -> int:

@@ -3,13 +3,13 @@
 The plate stays ready all the while; nothing that it was taken in with is touched, whatever happens to the work.
 """
 
-import shutil
 from collections.abc import Iterable
 from pathlib import Path
 
 from django.db import transaction
 from pydantic import BaseModel
 
+from jaythread import store
 from jaythread.errors import NotThere, Refused
 from jaythread.jobs import actions as jobs
 from jaythread.jobs.models import Job
@@ -52,30 +52,31 @@ def cancel(user: User, plate_id: int) -> None:
     jobs.cancel(user, plate.shot_id, job.pk)
 
 
-def _beside(plate: Plate) -> Path:
-    return plate.folder / "proxy.new"
+def _beside(plate: Plate, job: Job) -> Path:
+    return plate.folder / f"proxy-{job.pk}"
 
 
 def _show(job: Job, progress: Progress) -> str:
     plate = Plate.objects.select_related("shot").filter(pk=job.subject).first()
     if plate is None or plate.state != State.READY:
         raise NotThere("The plate is not there any more.")
-    space, beside = Wanted.model_validate(job.settings).space, _beside(plate)
-    shutil.rmtree(beside, ignore_errors=True)
-    beside.mkdir()
+    space, beside = Wanted.model_validate(job.settings).space, _beside(plate, job)
+    beside.mkdir(exist_ok=True)
     progress.begin(plate.count)
     small = {}
-    for done, (number, pixels) in enumerate(_own_pictures(plate), 1):
-        shown = display.to_screen(pixels, space)
-        stills.write_picture(beside / f"{number}.jpg", display.smaller(shown, PROXY_WIDTH))
-        small[number] = cuts.small(shown)
-        progress.step(done)
+    with store.sending() as send:
+        for done, (number, pixels) in enumerate(_own_pictures(plate), 1):
+            shown = display.to_screen(pixels, space)
+            stills.write_picture(beside / f"{number}.jpg", display.smaller(shown, PROXY_WIDTH))
+            send(beside / f"{number}.jpg")
+            small[number] = cuts.small(shown)
+            progress.step(done)
     with transaction.atomic():
         plate = Plate.objects.select_for_update().get(pk=plate.pk)
-        plate.space, plate.cuts, plate.display_version = space, cuts.find(small), plate.display_version + 1
-        plate.save(update_fields=["space", "cuts", "display_version"])
-        shutil.rmtree(plate.folder / "proxy", ignore_errors=True)  # a frame without one is shown from its still
-        beside.rename(plate.folder / "proxy")
+        old = plate.folder / plate.quick
+        plate.space, plate.quick, plate.cuts, plate.display_version = space, beside.name, cuts.find(small), plate.display_version + 1
+        plate.save(update_fields=["space", "quick", "cuts", "display_version"])
+    store.drop(old)  # a page that asks for one of these just now is shown the still
     return ""
 
 
@@ -92,7 +93,7 @@ def _shown(job: Job) -> None:
     """Of one that did not come to its end nothing stays."""
     plate = Plate.objects.filter(pk=job.subject).first()
     if plate is not None and job.state != JobState.DONE:
-        shutil.rmtree(_beside(plate), ignore_errors=True)
+        store.drop(_beside(plate, job))
 
 
 SHOWING = register(

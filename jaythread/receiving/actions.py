@@ -13,12 +13,13 @@ from django.urls import reverse
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from jaythread import store
 from jaythread.bell import actions as bell
-from jaythread.delivery import packing, planning
+from jaythread.delivery import making, packing, planning
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.policies import delivery_for, ready
 from jaythread.desk.models import Answer, Note
-from jaythread.errors import NotThere, Refused
+from jaythread.errors import NotThere, Refused, StoreAway
 from jaythread.productions.policies import User, account
 from jaythread.receiving.models import Link, Sending
 from jaythread.receiving.transfer import NotNow, NotTaken, Point
@@ -108,6 +109,8 @@ def carry_out(sending_id: uuid.UUID) -> None:
         _send(it, point())
     except _Later as put_off:
         later(it.pk, put_off.seconds)
+    except StoreAway:
+        later(it.pk, making.AWAY)
     except Cancelled:
         _say(it, state=Sending.State.CANCELLED, message="", ended=timezone.now())
     except (NotTaken, NotNow, OSError) as error:
@@ -119,7 +122,7 @@ def carry_out(sending_id: uuid.UUID) -> None:
 
 
 def _send(it: Sending, there: Point) -> None:
-    folder = it.delivery.package
+    folder = store.bring(it.delivery.package)
     names = [p.relative_to(folder).as_posix() for p in sorted(folder.rglob("*")) if p.is_file() and not p.name.startswith(".")]
     _say(it, state=Sending.State.SENDING, total=sum((folder / n).stat().st_size for n in names), sent=0, message="")
     mark = manifest.digest(folder / manifest.MANIFEST)
@@ -277,7 +280,7 @@ def package_by(secret: str) -> Link:
     """The link of that secret, while it holds. NotThere for all others alike."""
     link = Link.objects.select_related("delivery__matte__shot__production").filter(mark=mark_of(secret)).first()
     gone = link is None or link.revoked or link.until < timezone.now() or link.delivery.state != State.PROVED or link.delivery.open_odd
-    if link is None or gone or link.delivery.matte.shot.removed or not packing.zip_path(link.delivery).exists():
+    if link is None or gone or link.delivery.matte.shot.removed or not store.there(packing.zip_path(link.delivery)):
         raise NotThere("This link leads nowhere (any more). Ask whoever sent it for another.")
     return link
 

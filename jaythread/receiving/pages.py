@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from jaythread import store
 from jaythread.accounts.guessing import slowed
 from jaythread.delivery import packing
 from jaythread.delivery.policies import delivery_for, ready
@@ -117,8 +118,9 @@ def _page(request: HttpRequest, secret: str, said: dict[str, str], trouble: str 
     link = actions.package_by(secret)
     notes = Note.objects.filter(shot=link.delivery.matte.shot, package=f"{link.delivery.name} version {link.delivery.version}")
     numbers = dict(link.delivery.frames.values_list("frame", "number"))
+    words = store.here(link.delivery.package / proof.SUMMARY, current=True)
     facts = {
-        "link": link, "delivery": link.delivery, "words": (link.delivery.package / proof.SUMMARY).read_text(), "secret": secret,
+        "link": link, "delivery": link.delivery, "words": words.read_text(), "secret": secret,
         "notes": [(numbers.get(n.frame, n.frame), n) for n in notes.prefetch_related("answers__user")], "said": said, "trouble": trouble,
     }  # fmt: skip
     return cast(HttpResponse, _not_kept(render(request, "receiving/linked.html", facts, status=status)))
@@ -130,12 +132,11 @@ def linked_part(request: HttpRequest, secret: str, part: str) -> HttpResponseBas
     """The package itself, or its sheet of small pictures."""
     link = actions.package_by(secret)
     if part == "sheet":
-        return _not_kept(FileResponse((link.delivery.package / proof.SHEET).open("rb"), content_type="image/png"))
+        return _not_kept(FileResponse(store.here(link.delivery.package / proof.SHEET, current=True).open("rb"), content_type="image/png"))
     if part != "package":
         raise NotThere()
     Link.objects.filter(pk=link.pk).update(fetched=F("fetched") + 1)
-    path = packing.zip_path(link.delivery)
-    return _not_kept(FileResponse(path.open("rb"), as_attachment=True, filename=path.name))
+    return _not_kept(packing.download(link.delivery))
 
 
 def _not_kept(reply: Any) -> Any:

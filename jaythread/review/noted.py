@@ -7,8 +7,8 @@ from typing import Any
 
 import cv2
 import numpy as np
-from django.core.files.storage import default_storage
 
+from jaythread import store
 from jaythread.desk.models import Note
 from jaythread.desk.review.notes import version_of, versions_of
 from jaythread.errors import NotThere
@@ -103,7 +103,7 @@ def picture(user: User, shot_id: int, note_id: int) -> bytes:
     if note is None:
         raise NotThere("There is no such note at this shot.")
     shown = _drawn(shot, note)
-    put_in = Path(default_storage.path(f"notes/{note.pasted}"))
+    put_in = store.here(store.folder(f"notes/{note.pasted or 'none'}"))
     if note.pasted and put_in.exists():
         other = stills.read(put_in)[..., :3]
         other = cv2.resize(

@@ -1,14 +1,13 @@
 """Pictures of a tryout made ahead for playing, as a job: a small size of all frames first, then the size of the screen."""
 
-import shutil
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import islice
 from pathlib import Path
 
-from django.core.files.storage import default_storage
 from pydantic import BaseModel, Field
 
+from jaythread import store
 from jaythread.desk.document import lookups
 from jaythread.desk.models import Tryout
 from jaythread.jobs.models import Job
@@ -48,12 +47,12 @@ class Store:
 
     def path(self, frame: int, width: int) -> Path:
         """Where the picture of a frame lies, or would."""
-        return self.folder / f"{frame_key(self.tryout, self.sources, self.names, frame)}-{width}.jpg"
+        return store.here(self.folder / f"{frame_key(self.tryout, self.sources, self.names, frame)}-{width}.jpg")
 
 
 def folder_of(shot: Shot) -> Path:
     """Where the pictures of a shot's tryouts lie."""
-    return Path(default_storage.path(f"tryouts/{shot.pk}"))
+    return store.folder(f"tryouts/{shot.pk}")
 
 
 def sizes(width: int) -> list[int]:
@@ -80,16 +79,16 @@ def _make(job: Job, progress: Progress) -> str:
     """Make what is not there yet; safe to run again."""
     said = Asked.model_validate(job.settings)
     shot, row = job.shot, lookups.tryout_row(job.shot, job.subject)
-    store = Store(shot, row)
-    store.folder.mkdir(parents=True, exist_ok=True)
+    made = Store(shot, row)
+    made.folder.mkdir(parents=True, exist_ok=True)
     first, last = shot.working
     long = last - first + 1
     frames = [first + (said.begin - first + k) % long for k in range(long)]
-    wanted = [(frame, store.path(frame, width), width) for width in sizes(said.width) for frame in frames]
+    wanted = [(frame, made.path(frame, width), width) for width in sizes(said.width) for frame in frames]
     progress.begin(len(wanted))
     with ThreadPoolExecutor(AT_ONCE) as pool:
         try:
-            for done, one in enumerate(_ahead(pool, store.tryout, store.sources, wanted), 1):
+            for done, one in enumerate(_ahead(pool, made.tryout, made.sources, wanted), 1):
                 one.result()
                 progress.step(done)
         finally:
@@ -113,17 +112,17 @@ def _compose(tryout: document.Tryout, sources: Sources, frame: int, path: Path, 
     if path.exists():
         return
     data = encode_picture(compose.shown(compose.compose(tryout, sources, frame, width)), ".jpg")
-    write_whole(path, data)
+    store.keep(write_whole(path, data))
 
 
 def _clear(shot: Shot, row: Tryout, names: set[str]) -> None:
     """Throw away what no frame of this tryout shows any more, and all of tryouts that are gone."""
     folder = folder_of(shot)
-    for old in [path for path in (folder / str(row.pk)).iterdir() if path.name not in names]:
-        old.unlink(missing_ok=True)
+    for old in [name for name in store.names(folder / str(row.pk)) if name not in names]:
+        store.drop(folder / str(row.pk) / old)
     there = {str(pk) for pk in shot.tryouts.values_list("pk", flat=True)}
-    for gone in [path for path in folder.iterdir() if path.name not in there]:
-        shutil.rmtree(gone, ignore_errors=True)
+    for gone in [name for name in store.folders(folder) if name not in there]:
+        store.drop(folder / gone)
 
 
 BUSY = "Pictures of this tryout are being made already."

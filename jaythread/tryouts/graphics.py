@@ -10,6 +10,7 @@ from pathlib import Path, PurePosixPath
 from cachetools import LRUCache
 from django.db import transaction
 
+from jaythread import store
 from jaythread.productions.policies import User, account, shot_for
 from jaythread.tryouts.models import Graphic
 from roto.errors import BadTryout
@@ -42,6 +43,7 @@ def take_in(user: User, shot_id: int, said: str, parts: Iterable[bytes]) -> Grap
         it.width, it.height = graphics.check(it.path)
         graphics.read(it.path)
         with transaction.atomic():
+            store.keep(it.path)
             it.save(force_insert=True)
     except BaseException:
         shutil.rmtree(it.path.parent, ignore_errors=True)

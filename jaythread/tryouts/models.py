@@ -4,9 +4,9 @@ import uuid
 from pathlib import Path
 
 from django.conf import settings
-from django.core.files.storage import default_storage
 from django.db import models
 
+from jaythread import store
 from jaythread.productions.models import Production
 
 
@@ -30,4 +30,4 @@ class Graphic(models.Model):
 
     @property
     def path(self) -> Path:
-        return Path(default_storage.path(f"graphics/{self.pk}/{self.file}"))
+        return store.here(store.folder(f"graphics/{self.pk}/{self.file}"))

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from zlib_ng import zlib_ng
 
 from roto.jit import kernel, leaf
+from roto.picture.png_chunks import SIGNATURE, chunks
 
 LEVEL = 1
 """of ISA-L. 0 takes a quarter less time here (3.2 of 4.4 ms of a frame of soft blobs), but leaves files a quarter larger, and reading them
@@ -79,7 +80,7 @@ def encode(pixels: NDArray[Any], packed: bool = True, pixel_aspect: float = 1.0)
     data = isal_zlib.compress(rows, LEVEL) if packed else zlib_ng.compress(rows, 0)
     ratio = Fraction(pixel_aspect).limit_denominator(1000)
     aspect = b"" if ratio == 1 else _chunk(b"pHYs", struct.pack(">IIB", ratio.denominator, ratio.numerator, 0))
-    return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", head) + aspect + _chunk(b"IDAT", data) + _chunk(b"IEND", b"")
+    return SIGNATURE + _chunk(b"IHDR", head) + aspect + _chunk(b"IDAT", data) + _chunk(b"IEND", b"")
 
 
 @leaf
@@ -156,20 +157,20 @@ def decode(data: bytes) -> NDArray[Any] | None:
 
     None where this is not the reader for it: with alpha, a palette or interlaced rows, damaged, or cut short.
     """
-    if data[:8] != b"\x89PNG\r\n\x1a\n":
+    if data[:8] != SIGNATURE:
         return None
-    view, at, packed, head = memoryview(data), 8, [], (0, 0, 0, 0, 0, 0, 0)
-    while at + 12 <= len(view):
-        (length,) = struct.unpack_from(">I", view, at)
-        name, body = bytes(view[at + 4 : at + 8]), view[at + 8 : at + 8 + length]
-        end = view[at + 8 + length : at + 12 + length]
-        if len(end) < 4 or isal_zlib.crc32(body, isal_zlib.crc32(name)) != struct.unpack(">I", end)[0] or name == b"tRNS":
-            return None
-        if name == b"IHDR" and length == 13:
-            head = struct.unpack(">IIBBBBB", body)
-        elif name == b"IDAT":
-            packed.append(body)
-        at += 12 + length
+    packed: list[memoryview] = []
+    head = 0, 0, 0, 0, 0, 0, 0
+    try:
+        for name, body in chunks(data, isal_zlib.crc32):
+            if name == b"IHDR" and len(body) == 13:
+                head = struct.unpack(">IIBBBBB", body)
+            elif name == b"IDAT":
+                packed.append(body)
+            elif name == b"tRNS":
+                return None
+    except ValueError:
+        return None
     width, height, bits, colour, *others = head
     count = {0: 1, 2: 3}.get(colour, 0)
     if bits not in (8, 16) or not count or any(others) or not width * height:

@@ -3,7 +3,6 @@
 A row of colours is read as one of as many values.
 """
 
-import struct
 from collections.abc import Iterable, Iterator
 from io import BytesIO
 from typing import Any, NamedTuple
@@ -15,6 +14,7 @@ from zlib_ng import zlib_ng
 
 from roto.arrays import Bytes
 from roto.jit import kernel
+from roto.picture.png_chunks import chunks
 
 STRIP = 1 << 22
 """bytes of a picture inflated at a time: a full-HD frame; more at once would only fill memory, less has threads wait for each other"""
@@ -61,15 +61,7 @@ def grey_rows(data: bytes, size: tuple[int, int], step: int) -> Iterator[GreyRow
 
 def _packed(data: bytes) -> memoryview | bytes:
     """What the IDAT chunks of a file hold, every chunk checked (ISO/IEC 15948)."""
-    view, at, packed = memoryview(data), 8, []
-    while at < len(view):
-        (length,) = struct.unpack_from(">I", view, at)
-        kind, end = bytes(view[at + 4 : at + 8]), at + 8 + length
-        if zlib_ng.crc32(view[at + 4 : end]) != struct.unpack_from(">I", view, end)[0]:
-            raise ValueError(f"its part {kind!r} is damaged")
-        if kind == b"IDAT":
-            packed.append(view[at + 8 : end])
-        at = end + 4
+    packed = [body for name, body in chunks(data, zlib_ng.crc32) if name == b"IDAT"]
     return packed[0] if len(packed) == 1 else b"".join(packed)
 
 

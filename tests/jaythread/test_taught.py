@@ -199,8 +199,10 @@ def test_two_that_fill_at_once_lose_nothing_of_what_is_doubtful(shot):
     other.doubt("m", "second", 0.125)
     one.doubt("m", "third", 0.5)
     assert other.doubts("m") == {"first": 0.25, "second": 0.125, "third": 0.5} and other.doubts("none") == {}
-    (folder(shot.pk) / "m.doubts").write_text("first 0.250000\nsec")  # a worker was killed while it wrote
-    assert one.doubts("m") == {"first": 0.25}
+    (own,) = folder(shot.pk).glob("m.*.doubts")
+    own.write_text("first 0.250000\nsec")  # a worker was killed while it wrote
+    own.with_name("m.other.doubts").write_text("fourth 0.125000\n")  # another machine
+    assert one.doubts("m") == {"first": 0.25, "fourth": 0.125}
 
 
 def test_what_cannot_teach_is_said(shot, rafe, kite, line):  # noqa: F811

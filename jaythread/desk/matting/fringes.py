@@ -1,5 +1,6 @@
 """Fringes at the desk: solved from the shot's plate, kept in files, made for all frames as a task."""
 
+import time
 import uuid
 from collections.abc import Sequence
 from datetime import timedelta
@@ -9,10 +10,8 @@ from threading import Lock
 
 import numpy as np
 from cachetools import LRUCache
-from django.core.files.base import ContentFile
-from django.core.files.storage import default_storage
-from django.utils import timezone
 
+from jaythread import store
 from jaythread.brought import actions as brought
 from jaythread.desk import policies
 from jaythread.desk.document import core_cache, lookups
@@ -47,33 +46,29 @@ _lock = Lock()
 
 
 class Files:
-    """Solved frames of a shot as files of the storage, by their keys."""
+    """Solved frames of a shot as files, by their keys."""
 
     def __init__(self, shot_id: int) -> None:
-        self.folder = f"fringes/{shot_id}"
+        self.folder = store.folder(f"fringes/{shot_id}")
+
+    def path(self, key: str) -> Path:
+        """Where a solved frame lies, or would."""
+        return self.folder / f"{key}.npz"
 
     def get(self, key: str) -> Solved | None:
         """A kept frame; one that cannot be read is as good as none."""
         try:
-            with default_storage.open(f"{self.folder}/{key}.npz") as file:
-                return fringe.unpacked(file.read())
+            return fringe.unpacked(store.here(self.path(key)).read_bytes())
         except (OSError, ValueError, KeyError):
             return None
 
     def has(self, key: str) -> bool:
-        return bool(default_storage.exists(f"{self.folder}/{key}.npz"))
+        return store.there(self.path(key))
 
     def put(self, key: str, solved: Solved) -> None:
-        """Written aside, then renamed where the storage is a folder; another process may have been quicker."""
-        name, data = f"{self.folder}/{key}.npz", fringe.packed(solved)
-        try:
-            target = Path(default_storage.path(name))
-        except NotImplementedError:
-            if not default_storage.exists(name):
-                default_storage.save(name, ContentFile(data))
-            return
-        target.parent.mkdir(parents=True, exist_ok=True)
-        write_whole(target, data)
+        """Written aside, then renamed; another process may have been quicker."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        store.keep(write_whole(self.path(key), fringe.packed(solved)))
 
 
 def _memory(shot_id: int) -> fringe.InMemory:
@@ -218,14 +213,8 @@ def clear_out(shot: Shot) -> int:
         for at, entry in enumerate(matte.entries):
             if entry.mode in (SOLVE, TEACH):
                 wanted |= solver.asked_for(matte, at)
-    gone = 0
-    try:
-        _, names = default_storage.listdir(files.folder)
-    except (OSError, NotImplementedError):
-        return 0
-    for name in names:
-        path = f"{files.folder}/{name}"
-        if name.removesuffix(".npz") not in wanted and default_storage.get_modified_time(path) < timezone.now() - UNUSED:
-            default_storage.delete(path)
-            gone += 1
-    return gone
+    old = [name for name in store.names(files.folder) if name.removesuffix(".npz") not in wanted]
+    old = [name for name in old if time.time() - store.made(files.folder / name) > UNUSED.total_seconds()]
+    for name in old:
+        store.drop(files.folder / name)
+    return len(old)

@@ -1,5 +1,6 @@
 """What taught lines keep beside a shot: finished frames as they were, and what they taught."""
 
+import platform
 import time
 import uuid
 from contextlib import suppress
@@ -7,9 +8,9 @@ from pathlib import Path
 from zipfile import BadZipFile
 
 import numpy as np
-from django.core.files.storage import default_storage
 from numpy.typing import NDArray
 
+from jaythread import store
 from roto.atomic_write import write_whole
 from roto.matte.teaching import model as core
 from roto.matte.teaching import trees
@@ -17,13 +18,14 @@ from roto.matte.teaching.model import Model
 from roto.matte.teaching.trees import Trees
 from roto.picture import alpha_files, stills
 
+DOUBTS = ".doubts"
 LEFT = 24 * 3600
 """seconds after which nobody goes on with what was stopped"""
 
 
 def folder(shot_id: int) -> Path:
     """Where a shot keeps them."""
-    return Path(default_storage.path(f"taught/{shot_id}"))
+    return store.folder(f"taught/{shot_id}")
 
 
 class FinishedFrames:
@@ -34,7 +36,7 @@ class FinishedFrames:
 
     def get(self, name: str) -> NDArray[np.float32] | None:
         """The matte (H, W), 0..1; None where it is lost."""
-        path = self.folder / f"{name}.png"
+        path = store.here(self.folder / f"{name}.png")
         return alpha_files.still(path).astype(np.float32) / np.float32(65535) if path.exists() else None
 
     def put(self, alpha: NDArray[np.uint16]) -> str:
@@ -42,6 +44,7 @@ class FinishedFrames:
         name = uuid.uuid4().hex
         self.folder.mkdir(parents=True, exist_ok=True)
         stills.write_matte(self.folder / f"{name}.png", alpha)
+        store.keep(self.folder / f"{name}.png")
         return name
 
 
@@ -54,12 +57,12 @@ class Models:
     def get(self, name: str) -> Model | None:
         """A model; one that cannot be read is as good as none."""
         try:
-            return core.unpacked((self.folder / f"{name}.npz").read_bytes())
+            return core.unpacked(store.here(self.folder / f"{name}.npz").read_bytes())
         except (OSError, ValueError, KeyError):
             return None
 
     def has(self, name: str) -> bool:
-        return (self.folder / f"{name}.npz").exists()
+        return store.there(self.folder / f"{name}.npz")
 
     def put(self, name: str, model: Model) -> None:
         """Written aside and renamed: another worker may have been quicker."""
@@ -67,17 +70,20 @@ class Models:
 
     def doubts(self, name: str) -> dict[str, float]:
         """How unsure it is of a frame, by a name for all that a filled frame was made from."""
-        try:
-            lines = (self.folder / f"{name}.doubts").read_text().splitlines()
-        except OSError:
-            return {}
+        lines: list[str] = []
+        for file in store.names(self.folder):
+            if file.startswith(f"{name}.") and file.endswith(DOUBTS):
+                with suppress(FileNotFoundError):
+                    lines += store.here(self.folder / file, current=True).read_text().splitlines()
         return {key: float(off) for key, _, off in (line.partition(" ") for line in lines) if off}
 
     def doubt(self, name: str, key: str, off: float) -> None:
-        """Keep it of one more frame. A line is added in one piece: two workers may fill frames at once."""
+        """Keep it of one more frame. A line is added in one piece, to a file of this machine: two workers may fill frames at once."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        with (self.folder / f"{name}.doubts").open("ab", buffering=0) as file:
+        path = self.folder / f"{name}.{platform.node()}{DOUBTS}"
+        with path.open("ab", buffering=0) as file:
             file.write(f"{key} {off:.6f}\n".encode())
+        store.keep(path)
 
 
 class Parts:
@@ -89,7 +95,7 @@ class Parts:
     def get(self, part: str, /) -> Trees | None:
         """Those that there are; what cannot be read is as good as none."""
         try:
-            with np.load(self._path(part), allow_pickle=False) as it:
+            with np.load(store.here(self._path(part), current=True), allow_pickle=False) as it:
                 return trees.of_arrays(it, part)
         except (OSError, ValueError, KeyError, BadZipFile):
             return None
@@ -100,10 +106,10 @@ class Parts:
 
     def drop(self) -> None:
         """The model is whole: its parts are not needed. Nor are those that nobody went on with for a day."""
-        for path in self.folder.glob("*.part"):
-            with suppress(FileNotFoundError):  # another worker was quicker
-                if path.name.startswith(f"{self.name}.") or path.stat().st_mtime < time.time() - LEFT:
-                    path.unlink()
+        for name in store.names(self.folder):
+            path = self.folder / name
+            if name.endswith(".part") and (name.startswith(f"{self.name}.") or store.made(path) < time.time() - LEFT):
+                store.drop(path)
 
     def _path(self, part: str) -> Path:
         return self.folder / f"{self.name}.{part}.part"
@@ -117,18 +123,22 @@ class Unseen:
 
     def path(self, file: str) -> Path:
         """Where the picture is kept; file: what the frame was finished as."""
+        return store.here(self._path(file), current=True)
+
+    def _path(self, file: str) -> Path:
         return self.folder / f"unseen-{self.entry}-{file}.png"
 
     def put(self, file: str, png: bytes) -> None:
         """Keep one; it takes the place of an earlier one."""
-        _written(self.path(file), png)
+        _written(self._path(file), png)
 
     def drop(self) -> None:
         """What was said earlier is said no more."""
-        for path in self.folder.glob(f"unseen-{self.entry}-*.png"):
-            path.unlink(missing_ok=True)
+        for name in store.names(self.folder):
+            if name.startswith(f"unseen-{self.entry}-"):
+                store.drop(self.folder / name)
 
 
 def _written(target: Path, data: bytes) -> None:
     target.parent.mkdir(parents=True, exist_ok=True)
-    write_whole(target, data)
+    store.keep(write_whole(target, data))

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import F
 from django.urls import reverse
@@ -16,6 +15,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from procrastinate.contrib.django import app
 
+from jaythread import store
 from jaythread.bell import actions as bell
 from jaythread.desk.models import Answer, Matte, Note
 from jaythread.errors import NotThere, Refused
@@ -173,9 +173,10 @@ def paste(user: User, shot_id: int, note_id: int, data: bytes) -> None:
     pixels = small_of(data)
     if pixels is None:
         raise Refused("That is not a picture that can be read. Put a PNG or a JPEG in.")
-    path = Path(default_storage.path(f"notes/{uuid.uuid4().hex}.png"))
+    path = store.folder(f"notes/{uuid.uuid4().hex}.png")
     path.parent.mkdir(parents=True, exist_ok=True)
     stills.write_picture(path, pixels)
+    store.keep(path)
     Note.objects.filter(pk=note.pk).update(pasted=path.name)
 
 
@@ -194,7 +195,7 @@ def small_of(data: bytes) -> NDArray[np.uint8] | None:
 def pasted(user: User, shot_id: int, note_id: int) -> Path:
     """The picture in a note. NotThere where there is none."""
     note = _note(shot_for(user, shot_id, "look"), note_id)
-    path = Path(default_storage.path(f"notes/{note.pasted}"))
+    path = store.here(store.folder(f"notes/{note.pasted or 'none'}"))
     if not note.pasted or not path.exists():
         raise NotThere("There is no picture in this note.")
     return path

@@ -17,7 +17,8 @@ from roto.matte.modes import FOUND, MODES
 from roto.matte.raster.edges import Geometry, edges_of, into_rows
 from roto.matte.raster.folding import CLOSES, OPENS
 from roto.matte.render import runs
-from roto.matte.render.exposure import Live, counts_of, live_at, steps_of
+from roto.matte.render.exposure import Live, counts_of, steps_of
+from roto.matte.render.remembered import live_on
 from roto.matte.render.results import Box
 from roto.matte.render.runs import Feathers, Stack
 from roto.matte.render.scanline import Frame
@@ -99,7 +100,7 @@ def _looked_at(one: Live, sharp: bool) -> Live:
 def samples_wanted(matte: Matte, frame: int) -> tuple[int, bool]:
     """In how many steps this frame's exposure is taken, and whether the cap cut them down."""
     matte = replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND))
-    live = live_at(matte, [frame])[frame] if matte.shutter.angle else []
+    live = live_on(matte, frame) if matte.shutter.angle else []
     if all(one.still for one in live):
         return 1, False
     made = layers_of(matte, frame, live, (0, 0, 1, 1))

@@ -4,6 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
+from jaythread import store
 from jaythread.delivery import making
 from jaythread.delivery.models import Delivery, State
 from jaythread.delivery.planning import plan_of
@@ -23,7 +24,7 @@ class Command(BaseCommand):
             raise CommandError(f"There is no proved delivery {options['delivery']}.")
         made = {row.at: Measure.from_json(row.measured) for row in it.frames.all() if row.measured}
         try:
-            receipt = making.read_back(plan_of(it), it.package, made, lambda done, of: None, set())
+            receipt = making.read_back(plan_of(it), store.bring(it.package), made, lambda done, of: None, set())
         except RotoError as error:
             raise CommandError(error.message) from error
         if not receipt.proved:

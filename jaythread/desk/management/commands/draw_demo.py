@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 from django.contrib.auth import get_user_model
-from django.core.files.storage import default_storage
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from pydantic import TypeAdapter
@@ -19,6 +18,7 @@ from demo.drawing import draw_frame
 from demo.scenes import Scene, scenes
 from demo.tracing import traced
 from demo.tryouts import tried
+from jaythread import store
 from jaythread.desk.edit import actions as desk
 from jaythread.desk.edit import commands
 from jaythread.plates import actions as plates
@@ -40,7 +40,7 @@ class Command(BaseCommand):
                 continue
             if production.removed_shots.filter(removed_name=scene.name).exists():
                 continue
-            folder = Path(default_storage.path(f"incoming/demo-{scene.name}"))
+            folder = store.folder(f"incoming/demo-{scene.name}")
             shutil.rmtree(folder, ignore_errors=True)
             folder.mkdir(parents=True)
             names = self.draw(scene, folder)
