@@ -1,5 +1,5 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
-coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills
+coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills killing
 desk load scale tryouts export bend hints hard check taught."""
 
 import sys
@@ -12,6 +12,7 @@ from benchmarks import (
     exposure,
     hard,
     hinting,
+    killing,
     kills,
     load,
     packages,
@@ -42,6 +43,7 @@ ALL = {
     "workers": packages.two_workers,
     "movies": packages.movies,
     "kills": kills.thirty,
+    "killing": killing.edits,
     "desk": desk.edit_to_picture,
     "load": load.load,
     "scale": scale.scale,

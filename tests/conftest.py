@@ -1,6 +1,7 @@
 """What many tests share: the people of the production, a small drawn plate, a way to do the waiting background work."""
 
 import contextlib
+import os
 import threading
 import uuid
 from pathlib import Path
@@ -14,8 +15,11 @@ from werkzeug.serving import make_server
 
 from bench.app import create
 
-hypothesis_settings.register_profile("plain", deadline=None)  # the first example of a run may have to compile the core
-hypothesis_settings.load_profile("plain")
+# The first example of a run may have to compile the core. A change is judged by its own examples, not by those of the day: HYPOTHESIS_PROFILE
+# set to "explore" looks for others.
+hypothesis_settings.register_profile("plain", deadline=None, derandomize=True)
+hypothesis_settings.register_profile("explore", deadline=None)
+hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "plain"))
 
 FIRST, LAST = 1001, 1008
 SIZE = (96, 64)

@@ -288,7 +288,7 @@ def make_movies(
         target = folder / (name if part < len(plan.names) else f"{PLATE}/{name}")
         target.parent.mkdir(parents=True, exist_ok=True)
         code = timecode(plan.pieces[0].number, whole)
-        pictures = _ahead(picture, len(plan.pieces), progress, made, workers)
+        pictures = _ahead(picture, len(plan.pieces), progress, made, workers + 1)  # each waits for the disk now and then
         write_movie(target, plan.recipe.format, pictures, whole, timecode=code, pixel_aspect=plan.recipe.pixel_aspect)
 
 

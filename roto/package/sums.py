@@ -175,17 +175,17 @@ def add_colours(rows: Any, full: int, above: int, sums: Floats) -> None:
     whole, width = np.uint64(3) * np.uint64(full), rows.shape[1] // 3
     for y in range(rows.shape[0]):
         row = rows[y]
-        total, across, low, high = np.uint64(0), np.uint64(0), row[0], row[0]
+        total, across = np.uint64(0), np.uint64(0)
+        zeros, ones, first, last = 0, 0, width, -1
         for begin in range(0, width, BLOCK):
             end = min(begin + BLOCK, width)
             part, placed, least, most = _colour_sums(row[3 * begin : 3 * end], PLACES[: 3 * (end - begin)])
             total += part
             across += placed + part * np.uint64(begin)
-            low, high = min(low, least), max(high, most)
-        zeros, ones, first, last = 0, 0, 0, width - 1
-        if low == 0 or high == full:  # elsewhere no pixel is black or white
-            first, last = width, -1
-            for x in range(width):
+            if least > 0 and most < full:  # no pixel is black or white
+                first, last = min(first, begin), end - 1
+                continue
+            for x in range(begin, end):
                 value = np.uint64(row[3 * x]) + np.uint64(row[3 * x + 1]) + np.uint64(row[3 * x + 2])
                 zeros += value == 0
                 ones += value == whole

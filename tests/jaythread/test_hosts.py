@@ -63,8 +63,8 @@ def serve(host, name: str) -> str:
 
     def answers():
         try:
-            return requests.get(f"http://127.0.0.1:{port}/sign-in", timeout=10).ok
-        except requests.ConnectionError:
+            return requests.get(f"http://127.0.0.1:{port}/sign-in", timeout=60).ok
+        except requests.RequestException:
             return False
 
     until(answers)

@@ -90,7 +90,7 @@ def test_a_box_of_a_stack_is_the_crop_of_the_whole_whatever_lies_elsewhere(lines
     for depth in ("float", "16"):
         whole, part = render(it, 3, depth=depth), render(it, 3, box=box, depth=depth)
         apart = np.abs(part.alpha.astype(np.float64) - whole.alpha[y : y + down, x : x + across])
-        assert apart.max() <= (1.2e-7 if depth == "float" else 0)  # the last bit of a float, where lines of part opacity lie over all
+        assert apart.max() <= (3e-7 if depth == "float" else 0)  # the last bits of a float, where lines of part opacity lie over all
         assert (part.samples, part.capped) == (whole.samples, whole.capped)
 
 

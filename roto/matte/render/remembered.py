@@ -12,6 +12,8 @@ from roto.motion.shape import GROUP
 
 MOST = 400
 """lines that are kept, with their shapes: some ten kilobytes each"""
+AHEAD = 8
+"""frames that are made together where the one before was asked for: somebody goes through them in order"""
 Key = tuple[int, int, int, float, float | None, tuple[int, int], float]
 
 _kept: LRUCache[Key, tuple[Entry, Entry | None, Live | None]] = LRUCache(MOST)
@@ -26,9 +28,13 @@ def live_on(matte: Matte, frame: int) -> list[Live]:
             known = _kept.get(key)  # the objects are kept with it, so that no others can have their ids
         if known is None:
             alone = replace(matte, entries=(entry,) if group is None else (entry, group))
-            known = entry, group, next(iter(live_at(alone, [frame])[frame]), None)
             with _lock:
-                _kept[key] = known
+                count = AHEAD if (key[0], key[1], frame - 1, *key[3:]) in _kept else 1
+            made = live_at(alone, range(frame, frame + count))
+            known = entry, group, next(iter(made[frame]), None)
+            with _lock:
+                for at, some in made.items():
+                    _kept.setdefault((key[0], key[1], at, *key[3:-1], _grown(matte, at)), (entry, group, next(iter(some), None)))
         if known[2] is not None:
             out.append(known[2])
     return out
@@ -43,8 +49,11 @@ def learn(matte: Matte, frame: int, corners: dict[str, bool]) -> None:
                 _kept[key] = (*known[:2], knowing([known[2]], corners)[0])
 
 
+def _grown(matte: Matte, frame: int) -> float:
+    return float(matte.shift_at(np.array([frame]))[0]) if matte.shift else 0.0
+
+
 def _keys(matte: Matte, frame: int) -> list[tuple[Key, Entry, Entry | None]]:
-    grown = float(matte.shift_at(np.array([frame]))[0]) if matte.shift else 0.0
-    same = frame, matte.shutter.angle, matte.shutter.phase, matte.size, grown
+    same = frame, matte.shutter.angle, matte.shutter.phase, matte.size, _grown(matte, frame)
     lines = zip(matte.entries, within(matte.entries), strict=True)
     return [((id(e), id(group), *same), e, group) for e, group in lines if e.shape.kind != GROUP]
