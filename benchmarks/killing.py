@@ -144,7 +144,7 @@ class Artist:
         """Place, turn and size on frames all over the shot, one after the other."""
         chance = random.Random(self.shot)
         for _ in range(EDITS):
-            how = chance.choice(({"move": [chance.uniform(-3, 3), 1.5]}, {"turn": chance.uniform(-9, 9)}, {"size": [1.01, 0.99]}))
+            how = chance.choice(({"move": [chance.uniform(-3, 3), 1.5]}, {"turn": chance.uniform(-9, 9)}, {"size": chance.choice((1.01, 0.99))}))
             command = {"do": "place", "shape": self.shape, "frame": 1001 + chance.randrange(24)} | how
             name = str(uuid.uuid4())
             self._until_taken(port, f"/api/shots/{self.shot}/edits", {"id": name, "command": command})
@@ -161,7 +161,7 @@ class Artist:
                 if "revision" in answer or "deliveries" in answer or isinstance(answer, list):
                     return
                 if answer.get("code") not in ("went_wrong", "conflict"):
-                    raise SystemExit(f"An edit was refused: {answer}")
+                    raise RuntimeError(f"An edit was refused: {answer}")
             self._browser = None
             time.sleep(0.1)
 

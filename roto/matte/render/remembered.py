@@ -40,6 +40,12 @@ def live_on(matte: Matte, frame: int) -> list[Live]:
     return out
 
 
+def forget() -> None:
+    """Of all that is kept: for whoever measures what a first picture costs."""
+    with _lock:
+        _kept.clear()
+
+
 def learn(matte: Matte, frame: int, corners: dict[str, bool]) -> None:
     """Keep which outlines of a frame have corners, by shape."""
     for key, entry, _ in _keys(matte, frame):
