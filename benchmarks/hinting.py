@@ -58,7 +58,7 @@ def hints() -> list[Row]:
         strokes = [Hint(path=np.array([[880.0, 520], [1040, 560]]), radius=12, inside=True)]
         for count in range(1, STROKES + 1):
             begin = time.perf_counter()
-            found = outline_of(*region(picture, strokes))
+            found = outline_of(region(picture, strokes))
             took.append(time.perf_counter() - begin)
             off = float(cKDTree(outline).query(found)[0].mean())
             if off <= 1 or count == STROKES:

@@ -144,7 +144,8 @@ class Artist:
         """Place, turn and size on frames all over the shot, one after the other."""
         chance = random.Random(self.shot)
         for _ in range(EDITS):
-            how = chance.choice(({"move": [chance.uniform(-3, 3), 1.5]}, {"turn": chance.uniform(-9, 9)}, {"size": chance.choice((1.01, 0.99))}))
+            size = chance.choice((1.01, 0.99))
+            how = chance.choice(({"move": [chance.uniform(-3, 3), 1.5]}, {"turn": chance.uniform(-9, 9)}, {"size": size}))
             command = {"do": "place", "shape": self.shape, "frame": 1001 + chance.randrange(24)} | how
             name = str(uuid.uuid4())
             self._until_taken(port, f"/api/shots/{self.shot}/edits", {"id": name, "command": command})

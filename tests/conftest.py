@@ -15,8 +15,8 @@ from werkzeug.serving import make_server
 
 from bench.app import create
 
-# The first example of a run may have to compile the core. A change is judged by its own examples, not by those of the day: HYPOTHESIS_PROFILE
-# set to "explore" looks for others.
+# The first example of a run may have to compile the core. A change is judged by its own examples, not by those of the day;
+# HYPOTHESIS_PROFILE set to "explore" looks for others.
 hypothesis_settings.register_profile("plain", deadline=None, derandomize=True)
 hypothesis_settings.register_profile("explore", deadline=None)
 hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "plain"))

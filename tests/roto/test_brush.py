@@ -29,7 +29,9 @@ def test_the_outline_is_the_strokes_rim_within_a_pixel_or_two(path, radius):
     points, _ = stroke_outline(path, radius, 1.0)
     stretches = [(Point(a) if a == b else LineString([a, b])).buffer(radius) for a, b in pairwise(path)]  # as one it fails in itself
     wanted = Polygon(unary_union(stretches).exterior)
-    assert polygon(points).symmetric_difference(wanted.buffer(0)).buffer(-2.5).is_empty  # most in the cleft where a stroke comes back to itself
+    assert (
+        polygon(points).symmetric_difference(wanted.buffer(0)).buffer(-2.5).is_empty
+    )  # most in the cleft where a stroke comes back to itself
 
 
 def test_a_stroke_has_few_points_and_a_dab_is_round():

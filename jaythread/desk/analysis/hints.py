@@ -1,7 +1,7 @@
 """An outline found from strokes that somebody has painted over a frame; nothing is saved."""
 
 import threading
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from cachetools import LRUCache, cached
@@ -42,11 +42,16 @@ def _picture(plate: Plate, frame: int) -> Bytes:
     return plate_frames.as_bytes(plate, frame)
 
 
-def found(user: User, shot_id: int, said: HintsIn) -> list[list[float]]:
-    """The line around what the strokes mean: places, px of the plate."""
+def found(user: User, shot_id: int, said: HintsIn) -> dict[str, Any]:
+    """The line around what the strokes mean, those around its holes: places, px of the plate; and what somebody should know of it."""
     shot: Shot = shot_for(user, shot_id, "trace")
     plate = shot.plates.first()
     picture = plate_frames.as_bytes(plate, said.frame) if plate is None else _picture(plate, said.frame)
     strokes = [hints.Hint(path=np.array(one.path, float), radius=one.radius, inside=one.inside) for one in said.hints]
     loop = None if said.loop is None else np.array(said.loop, float)
-    return [list(place) for place in hints.outline_of(*hints.region(picture, strokes, loop)).round(2).tolist()]
+    region = hints.region(picture, strokes, loop)
+    return {
+        "path": hints.outline_of(region).round(2).tolist(),
+        "holes": [line.round(2).tolist() for line in hints.holes_of(region)],
+        "says": region.says,
+    }

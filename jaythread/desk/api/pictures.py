@@ -119,8 +119,8 @@ def softness(request: HttpRequest, shot_id: int, shape_id: uuid.UUID, frame: Fra
 
 @router.post("/shots/{shot_id}/hints", response=FoundOut)
 def find_by_hints(request: HttpRequest, shot_id: int, body: hints.HintsIn) -> Any:
-    """The line around what painted hints mean; nothing is saved."""
-    return {"path": hints.found(request.user, shot_id, body)}
+    """The line around what painted hints mean, and those around the holes in which was painted outside; nothing is saved."""
+    return hints.found(request.user, shot_id, body)
 
 
 @router.get("/shots/{shot_id}/shapes/{shape_id}/shutter", response=ShutterReadOut)

@@ -382,9 +382,11 @@ class PullOut(TypedDict):
 
 
 class FoundOut(TypedDict):
-    """path: places around what was found, px of the plate."""
+    """path: places around what was found, px of the plate; holes: those around its holes. says: what somebody should know of it, or ""."""
 
     path: list[tuple[float, float]]
+    holes: list[list[tuple[float, float]]]
+    says: str
 
 
 class HoldsOut(TypedDict):

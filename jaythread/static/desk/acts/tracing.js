@@ -32,8 +32,8 @@ export const tracing = {
     else this.store.selection.choosePoints(new Map());
   },
 
-  // A closed outline comes from the tracing tool: name and colour it, make a matte for it when there is none yet.
-  traced(command) {
+  // A closed outline comes from the tracing tool: name and colour it, make a matte for it when there is none yet. cuts: holes in it.
+  traced(command, cuts = []) {
     const { store } = this;
     const used = [...store.document.shapes.values()].map((s) => s.colour);
     const colour = [...Array(8).keys()].sort((a, b) => used.filter((c) => c === a).length - used.filter((c) => c === b).length)[0];
@@ -48,7 +48,8 @@ export const tracing = {
     }
     store.view.set("drawing", false, true);
     store.provisional(whole.path ? { ...whole, points: whole.path.map(([x, y]) => [x, y, 0, 0, 0, 0]), curves: whole.path.map(() => true) } : whole);
-    this.edits.pushAll(`traced ${whole.name}`, [...before, whole]);
+    const holes = cuts.map((cut, k) => ({ ...cut, name: `${name} hole${k ? ` ${k + 1}` : ""}`, colour, mode: "cut", matte: whole.matte }));
+    this.edits.pushAll(`traced ${whole.name}`, [...before, whole, ...holes]);
   },
 
   // Open the chosen outline again, before its chosen point when there is one, and carry on tracing it.

@@ -1,5 +1,5 @@
-// Finding an outline from a few strokes: painted within what is meant, and, with Shift or a pen's other end, outside of it. After each the
-// region is looked for; Enter takes its outline. A loop drawn around it first, by the same stroke closed on itself, is looked within alone.
+// Finding an outline from a few strokes: painted within what is meant, and, with Shift or a pen's other end, outside of it, also in its holes.
+// After each the region is looked for; Enter takes its outline, and those of the holes as shapes that cut. A loop drawn around it first, by the same stroke closed on itself, is looked within alone.
 
 import { toScreen } from "../geom/view.js";
 import * as glyphs from "../glyphs/outlines.js";
@@ -24,6 +24,9 @@ export class Hints extends Stroke {
     this.loop = null;
     /** @type {[number, number][]} */
     this.found = [];
+    /** @type {[number, number][][]} */
+    this.holes = [];
+    this.warned = "";
     this.asked = 0;
   }
 
@@ -33,7 +36,7 @@ export class Hints extends Stroke {
 
   clear() {
     super.clear();
-    Object.assign(this, { strokes: [], loop: null, found: [] });
+    Object.assign(this, { strokes: [], loop: null, found: [], holes: [], warned: "" });
     this.asked++;
   }
 
@@ -61,15 +64,18 @@ export class Hints extends Stroke {
     const mine = ++this.asked;
     desk.stage.draw("outline");
     if (!this.any) {
-      this.found = [];
+      this.found = this.holes = [];
       return desk.stage.draw("outline");
     }
     try {
-      const { path } = await post(`/shots/${document.shot.id}/hints`, { frame: view.frame, hints: strokes, loop });
-      if (mine === this.asked) this.found = path;
+      const { path, holes, says } = await post(`/shots/${document.shot.id}/hints`, { frame: view.frame, hints: strokes, loop });
+      if (mine !== this.asked) return;
+      Object.assign(this, { found: path, holes });
+      if (says && says !== this.warned) desk.tell(says); // once is enough
+      this.warned = says;
     } catch (error) {
       if (mine !== this.asked) return;
-      this.found = [];
+      this.found = this.holes = [];
       desk.tell(error.message);
     }
     desk.stage.draw("outline");
@@ -84,7 +90,7 @@ export class Hints extends Stroke {
 
   // What was found becomes the outline of the chosen shape on this frame, or that of a new one.
   finish(correct) {
-    const { desk, found } = this;
+    const { desk, found, holes } = this;
     const { store, stage } = desk;
     if (!found.length) return desk.tell("Nothing is found yet: paint within what is meant.");
     const { shape } = store.selection;
@@ -95,7 +101,8 @@ export class Hints extends Stroke {
       return desk.edits.push(edit.redraw({ shape: shape.id, frame, path: found, closed: true }));
     }
     const tolerance = Math.min(50, Math.max(0.3, OFF / stage.view.scale));
-    return desk.traced({ do: "freehand", shape: newId(), entry: newId(), frame, path: found, tolerance });
+    const cuts = holes.map((path) => ({ do: "freehand", shape: newId(), entry: newId(), frame, path, tolerance }));
+    return desk.traced({ do: "freehand", shape: newId(), entry: newId(), frame, path: found, tolerance }, cuts);
   }
 
   cancel() {
@@ -114,6 +121,8 @@ export class Hints extends Stroke {
     for (const { path, radius, inside } of this.strokes) glyphs.hint(pen, there(path), radius * view.scale, inside);
     if (this.path.length) glyphs.hint(pen, there(this.path), this.radius, !this.outside);
     if (this.loop) glyphs.stroke(pen, there(this.loop));
-    if (this.found.length) glyphs.openly(pen, this.found.flatMap(([x, y]) => [x, y, 0, 0, 0, 0]), view);
+    for (const line of [this.found, ...this.holes]) {
+      if (line.length) glyphs.openly(pen, line.flatMap(([x, y]) => [x, y, 0, 0, 0, 0]), view);
+    }
   }
 }
