@@ -1,6 +1,6 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills killing
-desk load scale tryouts export bend hints hard check taught."""
+desk load memory scale tryouts export bend hints hard check taught."""
 
 import sys
 
@@ -46,6 +46,7 @@ ALL = {
     "killing": killing.edits,
     "desk": desk.edit_to_picture,
     "load": load.load,
+    "memory": load.at_rest,
     "scale": scale.scale,
     "tryouts": tryouts.four_lines,
     "export": tryouts.export,

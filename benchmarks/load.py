@@ -13,6 +13,7 @@ import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 
@@ -162,6 +163,44 @@ def warm(port: str, everybody: list[Artist]) -> None:
         except OSError:
             time.sleep(0.1)
     together(port, fresh(everybody, MOST), 6.0)
+
+
+EDITS = 10_000
+"""after which it is looked how much memory a web process has"""
+
+
+def edit_on(port: str, artist: Artist, count: int) -> None:
+    """So many edits one after the other, as quickly as they are answered."""
+    page = Browser(port)
+    page.send("/sign-in")
+    page.cookies["sessionid"] = artist.session
+    rng = np.random.default_rng(artist.shot)
+    for turn in range(count):
+        by = [float(v) for v in rng.normal(0, 3, 2)]
+        command = {"do": "place", "shape": artist.shapes[turn % len(artist.shapes)], "frame": 1001 + turn % 70, "move": by}
+        view = {"matte": artist.matte, "frame": 1001 + turn % 70}
+        answer = json.loads(page.send(f"/api/shots/{artist.shot}/edits", {"id": str(uuid.uuid4()), "command": command, "view": view}))
+        assert "revision" in answer, answer
+
+
+def memory(port: str, server: int, artists: list[Artist]) -> Row:
+    """What the largest web process has in memory after many edits in many shots."""
+    pages = [threading.Thread(target=edit_on, args=(port, one, EDITS // len(artists))) for one in artists]
+    for page in pages:
+        page.start()
+    for page in pages:
+        page.join()
+    both = Path(f"/proc/{server}/task/{server}/children").read_text().split() or [str(server)]
+    held = [next(line for line in Path(f"/proc/{pid}/status").read_text().splitlines() if line.startswith("VmRSS")) for pid in both]
+    most = max(int(line.split()[1]) for line in held) / 1024
+    return f"memory of the larger of {len(both)} web processes after {EDITS} edits in {len(artists)} shots", f"{most:.0f} MB", "600 MB"
+
+
+def at_rest() -> Iterator[Row]:
+    """The memory alone."""
+    with serving() as (port, server, everybody, _):
+        warm(port, everybody[:4])
+        yield memory(port, server, fresh(everybody, 20))
 
 
 def load() -> Iterator[Row]:

@@ -1,13 +1,13 @@
 """What can be done with a whole shot. A removed one is taken off its production onto the shelf, which is nobody's, so that no page, api or
 link leads to it; a lead brings it back, or its files go when KEPT is over."""
 
-import shutil
 from datetime import datetime, timedelta
 from pathlib import Path
 
 from django.db import transaction
 from django.utils import timezone
 
+from jaythread import store
 from jaythread.delivery.models import Delivery
 from jaythread.desk.models import Edit, Tryout
 from jaythread.errors import NotThere, Refused
@@ -98,7 +98,7 @@ def clear_out(now: datetime | None = None) -> int:
     count = 0
     for shot in over:
         for folder in _clear(shot):
-            shutil.rmtree(folder, ignore_errors=True)
+            store.drop(folder)
         count += 1
     return count
 

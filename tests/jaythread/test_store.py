@@ -4,11 +4,13 @@ import hashlib
 import io
 import uuid
 import zipfile
+from datetime import timedelta
 
 import cv2
 import numpy as np
 import pytest
 from django.conf import settings as current
+from django.utils import timezone
 
 from jaythread import store
 from jaythread.delivery import actions as delivery
@@ -16,6 +18,7 @@ from jaythread.delivery import making, packing
 from jaythread.delivery.models import Chunk, Delivery
 from jaythread.desk.edit import actions as desk
 from jaythread.errors import StoreAway
+from jaythread.keeping import actions as keeping
 from jaythread.keeping import space
 from jaythread.plates import actions as plates
 from jaythread.plates import showing
@@ -130,8 +133,11 @@ def test_what_goes_goes_everywhere_and_space_is_counted_in_the_store(shot_of_sev
     machine("elsewhere")
     found = space.measure(production.pk)
     assert found.packages == store.size(asked.folder) > 0 and found.plates == store.size(shot_of_several.plates.get().folder) > 0
-    store.drop(asked.folder)
-    assert store.size(asked.folder) == 0 and not store.there(packing.zip_path(asked))
+    house = store.shared()
+    assert house is not None and {name.split("/")[0] for name in house.sizes("")} == {"plates", "deliveries"}
+    keeping.remove(people["marta"], shot_of_several.pk)
+    assert keeping.clear_out(timezone.now() + timedelta(days=40)) == 1
+    assert house.sizes("") == {}, "in the store as well, whichever machine does it"
 
 
 def test_of_what_is_at_hand_the_longest_unseen_goes_and_comes_back_when_it_is_wanted(bucket, machine, monkeypatch):
