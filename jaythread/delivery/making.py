@@ -268,7 +268,9 @@ def _settle(delivery: Delivery, plan: Plan, rows: Iterable[DeliveredFrame]) -> N
         for path in plan.stills(delivery.package, row.at):
             store.here(path)
         there = make.there(plan, delivery.package, row.at)
-        if there and not row.done:  # made by a worker that was killed before it could say so
+        if there and not row.done:  # made by a worker that was killed before it could say so, or could not send it
+            for path in plan.stills(delivery.package, row.at):
+                store.keep(path)
             row.measured = _measured(plan, delivery.package, row.at)
             row.done = True
             row.save(update_fields=["measured", "done"])

@@ -58,7 +58,10 @@ def here(path: Path, current: bool = False) -> Path:
         return path
     mark = _mark(path)
     if mark is not None:
-        os.utime(path, ns=(time.time_ns(), mark[1]))  # looked at now, whatever the disk keeps of that by itself
+        try:
+            os.utime(path, ns=(time.time_ns(), mark[1]))  # looked at now, whatever the disk keeps of that by itself
+        except FileNotFoundError:  # it went just now, since there was too much at hand
+            mark = None
     if mark is None or (current and it.mark(_name(path)) != mark):
         _fetched(it, path)
     return path
@@ -123,9 +126,10 @@ class Sending:
             self._under_way += [self._pool.submit(keep, path) for path in paths]
 
     def wait(self) -> None:
-        """Until all that was given is in the store. StoreAway where it does not answer."""
+        """Until all that was given is in the store. StoreAway where it does not answer: each time, once something could not be sent."""
         while self._under_way:
-            self._under_way.pop(0).result()
+            self._under_way[0].result()
+            self._under_way.pop(0)
 
 
 @contextmanager

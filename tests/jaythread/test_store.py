@@ -199,6 +199,27 @@ def test_a_graphic_is_read_by_another_machine(shot_of_several, machine, people):
     assert np.allclose(light[0, 0], [0, 0, 1, 1])
 
 
+def test_what_was_made_and_could_not_be_sent_is_sent_when_it_is_taken_up_again(shot_of_several, machine, people, monkeypatch):
+    trace(shot_of_several, people["rafe"])
+    asked = delivery.ask(people["rafe"], shot_of_several.pk, shot_of_several.mattes.get().pk)
+    machine("worker")
+    making.begin(asked.pk)
+
+    def refused(*said):
+        raise StoreAway()
+
+    with monkeypatch.context() as now:
+        now.setattr("jaythread.store.s3.SharedStore.send", refused)
+        making.chunk(asked.pk, Chunk.objects.get(delivery=asked).pk)
+    assert Delivery.objects.get(pk=asked.pk).state == "held up" and list(asked.package.glob("*.png"))
+    making.again(asked.pk)
+    making.chunk(asked.pk, Chunk.objects.get(delivery=asked).pk)
+    machine("another")
+    making.finish(asked.pk)
+    asked.refresh_from_db()
+    assert (asked.state, asked.message) == ("proved", "")
+
+
 def away(settings, bucket):
     """The store does not answer from now on."""
     options = {**bucket, "at": "http://127.0.0.1:9"}
@@ -231,6 +252,7 @@ def test_while_the_store_is_away_it_is_said_and_a_package_goes_on_by_itself_when
     machine("worker")
     making.again(asked.pk)
     making.chunk(asked.pk, Chunk.objects.get(delivery=asked).pk)
+    machine("fourth")
     making.finish(asked.pk)
     asked.refresh_from_db()
     assert asked.state == "proved" and client.get("/health").status_code == 200
