@@ -61,7 +61,7 @@ def _show(job: Job, progress: Progress) -> str:
     if plate is None or plate.state != State.READY:
         raise NotThere("The plate is not there any more.")
     space, beside = Wanted.model_validate(job.settings).space, _beside(plate, job)
-    beside.mkdir(exist_ok=True)
+    beside.mkdir(parents=True, exist_ok=True)
     progress.begin(plate.count)
     small = {}
     with store.sending() as send:

@@ -73,7 +73,7 @@ def test_another_colour_space_reaches_machines_that_had_the_pictures_as_they_wer
     plate = shot_of_several.plates.get()
     machine("third")
     before = plate.proxy(1003).read_bytes()
-    machine("worker")
+    machine("another worker")
     showing.change_space(people["rafe"], plate.pk, "linear")
     job = plate.__class__.objects.get(pk=plate.pk).showing
     carry_out(job)
