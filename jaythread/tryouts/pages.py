@@ -8,9 +8,19 @@ from django.shortcuts import render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
+from jaythread.front_door import whole
 from jaythread.productions.policies import may, require, shot_for
 from jaythread.tryouts.pictures import tryout_for
 from roto.tryout.beginnings import BEGINNINGS
+
+MODULES = (
+    *("desk/net/api", "tryouts/film", "tryouts/keys", "tryouts/lines", "tryouts/picture", "tryouts/handles", "desk/geom/view"),
+    *("desk/tools/arm", "desk/model/hit", "desk/glyphs/outlines", "desk/geom/outline"),
+)
+"""scripts that the page of a tryout comes to: all are asked for at once, not when the one before them has been read"""
+
+EARLY = 960
+"""px: how wide the first picture of a tryout is, that is asked for while its page is still coming"""
 
 
 @login_required
@@ -25,7 +35,7 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
     facts = {
         "shot": it, "membership": place, "may_trace": may(place, "trace"), "tryouts": it.tryouts.all(), "mattes": it.mattes.all(),
         "beginnings": BEGINNINGS.values(), "middle": (first + last) // 2, "ready": plate is not None and plate.state == "ready",
-        "frames": [first + (last - first) * k // 7 for k in range(8)],
+        "frames": [first + (last - first) * k // 7 for k in range(8)], "modules": ("tryouts/tryout", *MODULES),
     }  # fmt: skip
     return render(request, "tryouts/shot.html", facts)
 
@@ -34,9 +44,16 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
 @ensure_csrf_cookie
 @require_GET
 def tryout(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID) -> HttpResponse:
-    """One tryout, opened."""
+    """One tryout, opened on a frame (?frame=), else on the first."""
     it, row = tryout_for(request.user, shot_id, tryout_id, "look")
     place = require(request.user, it.production_id, "look")
     beginning = next((b for b in BEGINNINGS.values() if row.name.startswith(b.name)), None)
-    facts = {"shot": it, "tryout": row, "membership": place, "may_trace": may(place, "trace"), "asks": beginning.asks if beginning else ""}
+    first, last = it.working
+    asked = whole(request.GET.get("frame", ""))
+    frame = first if asked is None else min(max(asked, first), last)
+    facts = {
+        "shot": it, "tryout": row, "membership": place, "may_trace": may(place, "trace"), "asks": beginning.asks if beginning else "",
+        "first": first, "last": last, "frame": frame, "modules": MODULES,
+        "early": f"/api/shots/{it.pk}/tryouts/{row.pk}/frames/{frame}?width={EARLY}",
+    }  # fmt: skip
     return render(request, "tryouts/tryout.html", facts)

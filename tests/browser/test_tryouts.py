@@ -65,7 +65,10 @@ def test_words_behind_are_changed_moved_keyed_and_seen_while_a_point_is_dragged(
     artist.until(lambda: Tryout.objects.get().lines[1]["shows"]["text"] == "MILL")
     assert row.lines[2] == Tryout.objects.get().lines[2]
 
-    # they are dragged on one frame and on another: two keys, and back with one undo
+    # they are dragged on one frame and on another: two keys, and back with one undo. It opened on the frame that was looked at.
+    assert artist.css(".time input").get_attribute("value") == str((FIRST + LAST) // 2)
+    artist.css(".trying .time [aria-label='Frame']").send_keys(Keys.HOME)
+    artist.until(lambda: artist.css(".time input").get_attribute("value") == str(FIRST))
     drag(artist, (70, 34), (70, 20))
     artist.until(lambda: len(Tryout.objects.get().lines[1]["place"]["keys"]) == 1)
     artist.until(lambda: artist.css(".strip [role=status]").text == "")  # what was keyed has come back

@@ -1,11 +1,13 @@
 """Tryouts as they are begun, edited, shown, taken back, copied, and what they say of themselves."""
 
+import re
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 
 import cv2
 import numpy as np
 import pytest
+from django.conf import settings
 from django.test import Client
 
 from jaythread.desk.edit import actions as desk
@@ -89,6 +91,27 @@ def test_words_stand_behind_and_their_change_moves_nothing_else(traced, rafe):
     assert np.array_equal(now[20:40, 10:30], plate(traced)[20:40, 10:30])  # the kite stands before them
     same = np.abs(was - plate(traced)).max(axis=2) + np.abs(now - plate(traced)).max(axis=2) == 0
     assert same[50:].all() and same[:12].all()
+
+
+def test_a_tryout_opens_on_the_frame_that_was_looked_at_and_asks_for_its_picture_and_scripts_at_once(traced, rafe):
+    row, client = begun(rafe, traced, "behind"), Client()
+    client.force_login(rafe)
+    page = client.get(f"/shots/{traced.pk}/tryouts/{row.pk}?frame={LAST}").content.decode()
+    early = re.findall(r'<link rel="preload" as="fetch" crossorigin="anonymous" href="([^"]+)">', page)
+    assert early == re.findall(r'data-early="([^"]+)"', page)
+    assert f"/frames/{LAST}?" in early[0]
+    assert client.get(early[0].replace("&amp;", "&"))["Content-Type"] == "image/jpeg"
+    for said, frame in ((str(LAST + 99), LAST), ("-7", FIRST), ("x", FIRST), ("", FIRST)):
+        assert f'data-frame="{frame}"' in client.get(f"/shots/{traced.pk}/tryouts/{row.pk}", {"frame": said}).content.decode()
+    scripts = settings.BASE / "jaythread" / "static"
+    come_to, todo = set(), [scripts / "tryouts" / "tryout.js"]
+    while todo:
+        path = todo.pop()
+        found = {(path.parent / name).resolve() for name in re.findall(r'^import .* from "(\.[^"]+)";$', path.read_text(), re.MULTILINE)}
+        todo += found - come_to
+        come_to |= found
+    at_once = re.findall(r'<link rel="modulepreload" href="/static/([^"]+)">', page)
+    assert set(at_once) == {p.relative_to(scripts).as_posix() for p in come_to}
 
 
 def test_a_key_is_set_taken_back_and_what_somebody_changed_meanwhile_is_not_overwritten(traced, rafe, people):

@@ -64,6 +64,30 @@ test("the last thing asked for is shown, and what was asked in between is left o
   assert.equal(film.made, 0);
 });
 
+test("the first picture is the one the page asked for early, and another follows only where the screen wants a larger one", async () => {
+  const asked = [];
+  globalThis.document = { cookie: "" };
+  globalThis.createImageBitmap = async (body) => body;
+  globalThis.fetch = async (path, options) => {
+    asked.push(options?.body ? JSON.parse(options.body).width : path);
+    return { ok: true, blob: async () => ({ width: options?.body ? JSON.parse(options.body).width : 960 }) };
+  };
+  const small = new Film("1", "x", [1, 9], () => 700);
+  await small.begin(4, "/early");
+  assert.deepEqual([asked, small.shown.width, small.has(4)], [["/early"], 960, true]);
+  const large = new Film("1", "x", [1, 9], () => 1400);
+  const begun = large.begin(4, "/early");
+  large.show(6); // meanwhile somebody goes on to another frame
+  await begun;
+  await new Promise((done) => setTimeout(done, 5));
+  assert.deepEqual([asked.slice(1), large.has(4), large.has(6)], [["/early", 1400], false, true]);
+  globalThis.fetch = async (path, options) => (options?.body ? { ok: false, json: async () => ({ message: "Not there." }) } : Promise.reject(new Error("no line")));
+  const lost = new Film("1", "x", [1, 9], () => 700);
+  await lost.begin(4, "/early");
+  await new Promise((done) => setTimeout(done, 5));
+  assert.equal(lost.trouble, "Not there.");
+});
+
 // A server that makes pictures ahead, one at each look at the work, beginning where it was asked to.
 function server(long, { refuses = 0, waits = false } = {}) {
   const said = { fetched: [], cancelled: 0, asked: [], job: null };

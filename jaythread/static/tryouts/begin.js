@@ -39,8 +39,10 @@ document.addEventListener("alpine:init", () => {
     },
     start(key) {
       return this.attempt(async () => {
-        const made = await post(`/shots/${this.shot}/tryouts`, { id: newId(), beginning: key, matte: this.matte, frame: Number(this.$root.dataset.frame) });
-        location.assign(`/shots/${this.shot}/tryouts/${made.id}`);
+        this.rest();
+        const { frame } = this.$root.dataset;
+        const made = await post(`/shots/${this.shot}/tryouts`, { id: newId(), beginning: key, matte: this.matte, frame: Number(frame) });
+        location.assign(`/shots/${this.shot}/tryouts/${made.id}?frame=${frame}`);
       });
     },
     twice(id) {

@@ -66,6 +66,25 @@ export class Film extends EventTarget {
     return false;
   }
 
+  // The first picture, which the page asks for before it has been read: another one follows where the screen wants a larger one.
+  async begin(frame, address) {
+    this.#asking = true;
+    try {
+      const reply = await fetch(address);
+      if (reply.ok) this.shown = await createImageBitmap(await reply.blob());
+    } catch {
+      /* then it is asked for again, and told why there is none */
+    }
+    this.#asking = false;
+    const wide = this.wide();
+    const enough = this.shown && wide && wide <= this.shown.width;
+    if (enough) this.#kept.set(frame, this.shown);
+    const next = this.#next || (enough ? null : { frame, more: null });
+    this.#next = null;
+    this.dispatchEvent(new Event("shown"));
+    if (next) this.show(next.frame, next.more);
+  }
+
   async #picture(frame, more, width) {
     const reply = await call("POST", `${this.path}/picture`, { frame, width, ...(more || {}) });
     return createImageBitmap(await reply.blob());

@@ -6,6 +6,9 @@ import { listen } from "./keys.js";
 import { graphicLine, newLine, OFFERS } from "./lines.js";
 import { Picture } from "./picture.js";
 
+const FIRST = 400; // ms for which the rest of the page waits for the first picture
+
+const pause = (ms) => new Promise((done) => setTimeout(done, ms));
 const clone = (data) => JSON.parse(JSON.stringify(data));
 
 // What a field says, by its kind.
@@ -32,48 +35,58 @@ document.addEventListener("alpine:init", () => {
     now: { x: "0", y: "0", turn: "0", size: "100", skew: "0", tall: "100", opacity: "100", angle: "0", speed: "1" },
 
     async init() {
-      const { shot, tryout } = this.$root.dataset;
-      this.shot = shot;
-      this.id = tryout;
-      this.values = {};
-      const data = await get(`/shots/${shot}/desk`);
-      const [first, last] = data.working;
-      Object.assign(this, {
-        ready: true, mayTrace: data.mayTrace, first, last, frame: first, rate: data.shot.rate, size: data.shot.size, clips: data.clips.map((c) => c.name),
-        shots: data.shots, plate: data.plate,
-      });
-      this.picture = new Picture(this.$root.querySelector(".picture"), data.shot.size, this);
+      const { shot, tryout, size, working, frame, early } = this.$root.dataset;
+      const [first, last] = working.split(" ").map(Number);
+      const sides = size.split(" ").map(Number);
+      Object.assign(this, { shot, id: tryout, values: {}, first, last, frame: Number(frame), size: sides });
+      this.picture = new Picture(this.$root.querySelector(".picture"), sides, this);
       this.film = new Film(shot, tryout, [first, last], () => this.picture.wide);
       this.film.addEventListener("shown", () => this.painted());
+      this.film.addEventListener("shown", () => this.advise(), { once: true });
       this.film.addEventListener("ahead", () => this.madeAhead());
       listen(this);
-      await this.take(data);
-      this.advise();
+      await Promise.race([this.film.begin(this.frame, early), pause(FIRST)]); // before all else: it is what one waits for
+      const [data, values] = await Promise.all([get(`/shots/${shot}/desk`), this.lying()]);
+      Object.assign(this, {
+        ready: true, mayTrace: data.mayTrace, rate: data.shot.rate, clips: data.clips.map((c) => c.name), shots: data.shots, plate: data.plate,
+      });
+      this.hear(data);
+      this.values = values;
+      this.sync();
       setInterval(() => this.follow(), 3000);
     },
 
-    // What the server says of the shot: this tryout among it.
+    // What the server says of the shot: this tryout among it, what is known of it, and its picture.
     async take(data) {
+      this.hear(data);
+      if (!data.tryouts || !this.row) return;
+      this.film.forget();
+      this.made = 0;
+      this.values = await this.lying();
+      this.sync();
+      this.film.show(this.frame);
+    },
+    hear(data) {
       if ("undo" in data) Object.assign(this, { undo: data.undo, redo: data.redo });
       if (data.mattes) this.mattes = data.mattes.map((m) => ({ id: m.id, name: m.name }));
       if (data.tracks) this.tracks = data.tracks.filter((t) => t.hows[0] !== "bend").map((t) => ({ id: t.id, name: t.name }));
       if (data.revision) this.revision = data.revision;
       if (!data.tryouts) return;
       const found = data.tryouts.find((t) => t.id === this.id);
-      if (!found) return location.assign(`/shots/${this.shot}/tryouts`);
       this.row = found;
+      if (!found) return location.assign(`/shots/${this.shot}/tryouts`);
       this.name = found.name;
       this.lines = found.lines.map((line, at) => ({ id: line.id, says: found.sentences[at], away: line.hidden })).reverse();
       if (!found.lines.some((line) => line.id === this.chosen)) this.chosen = found.lines.at(-1)?.id || "";
-      this.film.forget();
-      this.made = 0;
+    },
+    // What is keyed, and where lines lie, on each frame.
+    async lying() {
       try {
-        this.values = (await get(`/shots/${this.shot}/tryouts/${this.id}/values`)).lines;
+        return (await get(`/shots/${this.shot}/tryouts/${this.id}/values`)).lines;
       } catch (error) {
         this.trouble = error.message;
+        return this.values;
       }
-      this.sync();
-      this.film.show(this.frame);
     },
     // What others do at the shot meanwhile: its shapes, this tryout. Not while something is dragged, typed or played.
     async follow() {
@@ -106,6 +119,7 @@ document.addEventListener("alpine:init", () => {
       return this.row.first ?? Number(this.$root.dataset.first);
     },
     sync() {
+      if (!this.row) return;
       const line = this.row.lines.find((one) => one.id === this.chosen) || null;
       this.line = line && clone(line);
       const place = this.at("place");
