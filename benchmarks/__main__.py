@@ -1,6 +1,6 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills killing
-desk load memory scale tryouts export bend hints hard check taught."""
+faults desk load memory scale tryouts export bend hints hard check taught."""
 
 import sys
 
@@ -10,6 +10,7 @@ from benchmarks import (
     core,
     desk,
     exposure,
+    faults,
     hard,
     hinting,
     killing,
@@ -44,6 +45,7 @@ ALL = {
     "movies": packages.movies,
     "kills": kills.thirty,
     "killing": killing.edits,
+    "faults": faults.faults,
     "desk": desk.edit_to_picture,
     "load": load.load,
     "memory": load.at_rest,

@@ -161,7 +161,7 @@ class Artist:
                 answer = json.loads(page.send(path, body))
                 if "revision" in answer or "deliveries" in answer or isinstance(answer, list):
                     return
-                if answer.get("code") not in ("went_wrong", "conflict"):
+                if answer.get("code") not in ("went_wrong", "database_away", "conflict"):
                     raise RuntimeError(f"An edit was refused: {answer}")
             self._browser = None
             time.sleep(0.1)

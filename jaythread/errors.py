@@ -2,9 +2,10 @@
 
 import errno
 import logging
+import sys
 from collections.abc import Callable
 
-from django.db import DataError
+from django.db import DataError, InterfaceError, OperationalError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.template import loader
@@ -75,11 +76,18 @@ class StoreAway(RotoError, OSError):
     code = "store_away"
 
 
+class DatabaseAway(RotoError):
+    """The database does not answer. Nothing you saved is lost; try again in a minute."""
+
+    code = "database_away"
+
+
 STATUS: list[tuple[type[Exception], int]] = [
     (OtherPerson, 401),
     (UnknownToken, 401),
     (NoRoom, 507),
     (StoreAway, 503),
+    (DatabaseAway, 503),
     (TooMany, 429),
     (NotThere, 404),
     (NotAllowed, 403),
@@ -148,9 +156,16 @@ def not_understood(request: HttpRequest, exception: Exception | None = None) -> 
     return HttpResponse(loader.get_template("sentence.html").render(facts), status=400)
 
 
+def without_database(error: BaseException | None) -> bool:
+    """Whether something failed since the database cannot be reached, or the connection to it was lost on the way."""
+    return isinstance(error, OperationalError | InterfaceError) and not connection.is_usable()
+
+
 def went_wrong(request: HttpRequest) -> HttpResponse:
     """Made without the request: what a page says of whoever looks at it comes from the database, which may be what went wrong."""
-    facts = {"message": "Something went wrong on our side. Nothing you saved is lost.", "status": 500}
+    message, code, status = "Something went wrong on our side. Nothing you saved is lost.", "went_wrong", 500
+    if without_database(sys.exception()):  # pages keep what they have to send, and try again
+        message, code, status = DatabaseAway().message, DatabaseAway.code, 503
     if request.path.startswith("/api/"):
-        return JsonResponse({"code": "went_wrong", "message": facts["message"], "field": None}, status=500)
-    return HttpResponse(loader.get_template("sentence.html").render(facts), status=500)
+        return JsonResponse({"code": code, "message": message, "field": None}, status=status)
+    return HttpResponse(loader.get_template("sentence.html").render({"message": message, "status": status}), status=status)

@@ -88,7 +88,12 @@ DATABASES = {
         "CONN_HEALTH_CHECKS": True,  # the database may have been started again meanwhile
         # an edit is half a dozen small queries, always the same: planned once a connection. The board's query looks dear to the server,
         # which would compile it for three times as long as it runs
-        "OPTIONS": {"server_side_binding": True, "prepare_threshold": 2, "options": "-c jit=off", **_database.get("OPTIONS", {})},
+        "OPTIONS": {
+            **{"server_side_binding": True, "prepare_threshold": 2, "options": "-c jit=off"},
+            # a line that was cut is noticed in seconds, not by the system's own quarter of an hour: those who wait are told
+            **{"connect_timeout": 5, "tcp_user_timeout": 10_000, "keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 2},
+            **_database.get("OPTIONS", {}),
+        },
     }
 }
 CACHES = {

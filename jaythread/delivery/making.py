@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
@@ -19,7 +19,7 @@ from jaythread import room, store
 from jaythread.delivery import looks, packing, planning
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery, State
 from jaythread.delivery.planning import plan_of
-from jaythread.errors import NotThere, StoreAway
+from jaythread.errors import DatabaseAway, NotThere, StoreAway, without_database
 from jaythread.hooks import actions as hooks
 from jaythread.review import actions as review
 from jaythread.review import way
@@ -37,7 +37,7 @@ CHUNK = 8
 MEANWHILE = 96
 """frames at a movie's end, at most, that are made while the encoder is at those before them: it leaves time of the processor unused"""
 AWAY = 30
-"""seconds until the store of files is asked again when it did not answer"""
+"""seconds until the store of files, or the database, is asked again when it did not answer"""
 LOOK_EVERY = 0.3
 """seconds between two looks at whether to stop"""
 
@@ -85,9 +85,10 @@ def go_on(delivery: Delivery) -> None:
 
 
 def again(delivery_id: int) -> None:
-    """Go on with what was held up since the store did not answer; it is held up again while that does not."""
+    """Go on with what was held up since the store or the database did not answer; it is held up again while that does not."""
+    away = [StoreAway().message, DatabaseAway().message]
     with transaction.atomic():
-        delivery = Delivery.objects.select_for_update().filter(pk=delivery_id, state=State.HELD, message=StoreAway().message).first()
+        delivery = Delivery.objects.select_for_update().filter(pk=delivery_id, state=State.HELD, message__in=away).first()
         if delivery is not None:
             go_on(delivery)
 
@@ -101,8 +102,7 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
     except Cancelled:
         end(delivery, State.CANCELLED)
     except StoreAway as error:
-        hold(delivery, error.message)
-        app.configure_task("delivery.again", queue="delivery", schedule_in={"seconds": AWAY}).defer(delivery_id=delivery.pk)
+        _hold_until_there(delivery, error)
     except OSError as error:
         hold(delivery, f"The files cannot be written or read: {error.strerror or error}. Make room or give the right to it, then go on.")
     except (BadPicture, NoFringe, NotThere) as error:
@@ -112,11 +112,20 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
     except Exception as error:
         if room.too_large(error):
             hold(delivery, room.TOO_LARGE)
+        elif without_database(error):
+            connection.close()  # where there is another one already, this one is over nevertheless
+            _hold_until_there(delivery, DatabaseAway())
         else:
             log.exception("the delivery %s failed", delivery.pk)
             hold(delivery, "Something went wrong on our side. What is made stays: go on, or tell whoever runs this.")
     if Delivery.objects.filter(pk=delivery.pk, state__in=[State.CANCELLED, State.FAILED]).exists():
         store.drop(delivery.folder)  # another worker may have been at it when it was cleared away
+
+
+def _hold_until_there(delivery: Delivery, error: RotoError) -> None:
+    """It goes on by itself, see `again`."""
+    hold(delivery, error.message)
+    app.configure_task("delivery.again", queue="delivery", schedule_in={"seconds": AWAY}).defer(delivery_id=delivery.pk)
 
 
 def _open(delivery_id: int, *states: str) -> Delivery | None:

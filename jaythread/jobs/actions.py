@@ -11,7 +11,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from pydantic import ValidationError
 
 from jaythread import room
-from jaythread.errors import NotThere, Refused
+from jaythread.errors import NotThere, Refused, without_database
 from jaythread.jobs import near
 from jaythread.jobs.models import BUSY, Job, State
 from jaythread.jobs.progress import Progress
@@ -142,6 +142,8 @@ def carry_out(job_id: int, *, again: bool = True, by: dict[str, Any] | None = No
         if room.too_large(error):
             _end(job, kind, State.FAILED, room.TOO_LARGE)
             return
+        if without_database(error):
+            raise  # it stays as it is, and `requeue_lost` has it done again
         log.exception("the job %s of the kind %s failed", job_id, job.kind)
         _end(job, kind, State.FAILED, "Something went wrong on our side. Nothing you saved is lost; try again, or tell whoever runs this.")
         raise

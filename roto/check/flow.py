@@ -3,6 +3,7 @@
 Flows are of pictures of half the mattes' size, in their px, where nothing else is said.
 """
 
+import math
 from functools import lru_cache
 from typing import Any
 
@@ -10,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roto.check import fields
 from roto.check.looks import SIGHT, Look, Picture, Small
 
 INSIDE = 2
@@ -22,6 +24,14 @@ CARRIED = 6.0
 """px of them: how far motion is carried outwards at least, as the sigma of a bell"""
 LEAP = 4.0
 """px of them that the centre moves by, from which flow is also begun there"""
+
+
+def median(values: NDArray[Any]) -> float:
+    """The median of some numbers, at least one: numpy's own spends most of its time on other things, where there are few."""
+    middle = values.size // 2
+    few = (middle,) if values.size % 2 else (middle - 1, middle)
+    parted = np.partition(values, few, axis=None)
+    return float(parted[middle]) if values.size % 2 else (float(parted[middle - 1]) + float(parted[middle])) / 2
 
 
 def led(one: Picture, other: Picture, begun: Small | None) -> Small:
@@ -78,7 +88,7 @@ def found_again(here: Look, other: Look, weight: Small) -> tuple[Small, float, S
     (h/2, w/2), of 255, the picture differs from what is found."""
     tries = [led(here.grey, other.grey, None)]
     far = leap(here, other) / 2
-    if float(np.hypot(*far)) > LEAP / 2:
+    if math.hypot(*far) > LEAP / 2:
         begun = np.empty_like(tries[0])
         begun[:] = far
         tries.append(led(here.grey, other.grey, begun))
@@ -90,7 +100,7 @@ def found_again(here: Look, other: Look, weight: Small) -> tuple[Small, float, S
         where = map_of(flow)
         found = taken(other.grey, where)
         same = _same(here.grey, found, where, weight)
-        if best is None or np.nan_to_num(same, nan=-1.0) > np.nan_to_num(best[1], nan=-1.0) + 0.01:
+        if best is None or (-1.0 if math.isnan(same) else same) > (-1.0 if math.isnan(best[1]) else best[1]) + 0.01:
             best = flow, same, np.asarray(cv2.absdiff(here.grey, found), dtype=np.float32)
     assert best is not None, "there is one try at least"
     return best
@@ -98,7 +108,8 @@ def found_again(here: Look, other: Look, weight: Small) -> tuple[Small, float, S
 
 def leap(here: Look, other: Look) -> NDArray[np.float64]:
     """How far the centre moves, px of the small mattes."""
-    return np.nan_to_num(other.centre - here.centre)
+    away = other.centre - here.centre
+    return away if math.isfinite(away[0]) and math.isfinite(away[1]) else np.zeros(2)
 
 
 def _same(grey: Picture, found: Picture, where: Small, weight: Small) -> float:
@@ -122,7 +133,7 @@ def carried_outwards(flow: Small, weight: Small) -> Small:
     something."""
     size = (flow.shape[1], flow.shape[0])
     share: Small = weight
-    parts: Small = np.asarray(flow * weight[..., None], dtype=np.float32)
+    parts: Small = fields.within(flow, weight, np.empty(flow.shape, np.float32))
     first = (max(1, size[0] // 2), max(1, size[1] // 2))
     whole, known = np.zeros((*first[::-1], flow.shape[2]), np.float32), np.zeros(first[::-1], np.float32)
     for halved, sigmas in ((2, (CARRIED / 4,)), (8, (CARRIED / 4, CARRIED))):  # wide bells on few px
@@ -130,15 +141,12 @@ def carried_outwards(flow: Small, weight: Small) -> Small:
         share, parts = (_sized(v, few, cv2.INTER_AREA) for v in (share, parts))
         for sigma in sigmas:
             near, sums = (np.asarray(cv2.GaussianBlur(v, (0, 0), sigma), dtype=np.float32) for v in (share, parts))
-            mean: Small = np.asarray(sums / np.maximum(near, 1e-6)[..., None], dtype=np.float32)
+            mean: Small = fields.means(sums, near, np.empty(sums.shape, np.float32))
             if few != first:
                 near, mean = (_sized(v, first, cv2.INTER_LINEAR) for v in (near, mean))
-            fresh = np.minimum(near * np.float32(50), np.float32(1)) * (1 - known)
-            whole += fresh[..., None] * mean
-            known += fresh
-    whole = whole / np.maximum(known, 1e-6)[..., None]
-    out = np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_LINEAR), dtype=np.float32)
-    np.copyto(out, flow, where=weight[..., None] > 0)
+            fields.lay_on(near, mean, whole, known)
+    out = np.asarray(cv2.resize(fields.means(whole, known, whole), size, interpolation=cv2.INTER_LINEAR), dtype=np.float32)
+    fields.lay_where(flow, weight, out)
     return out
 
 

@@ -13,7 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roto.check.flow import INSIDE, carried_outwards, found_again, larger, leap, led, map_of, taken, weight_of
+from roto.check import fields
+from roto.check.flow import INSIDE, carried_outwards, found_again, larger, leap, led, map_of, median, taken, weight_of
 from roto.check.looks import THIN, Box, Look, Small, around_all, disc, ready
 
 __all__ = ["Look", "Moving", "Step", "carried", "moving", "ready"]
@@ -97,10 +98,10 @@ def moving(before: Look | None, here: Look, after: Look | None) -> Moving:
     alone, at_most, by, where = 0.0, 0.0, 0.0, (0, 0, 0, 0)
     if told[0] is not None and told[1] is not None:
         assert cut[0] is not None and cut[1] is not None and cut[2] is not None, "it was told of both"
-        halfway, went = _halfway(cut[0], cut[2])
-        away = _least(_least(told[0][1], told[1][1]), cut[1].alpha - halfway)
+        first, second, went = _halfway(cut[0], cut[2])
+        away = fields.apart(told[0][1], told[1][1], cut[1].alpha, first, second, np.empty_like(cut[1].alpha))
         new = np.minimum(told[0][2], told[1][2])
-        fresh = (new > max(NEW, 4.0 * float(np.median(new)))).astype(np.uint8)
+        fresh = (new > max(NEW, 4.0 * median(new))).astype(np.uint8)
         if fresh.any():  # what the picture shows for a moment only, the matte may have
             away[cv2.resize(fresh, away.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0] = 0.0
         by = _at_most(away) * here.scale
@@ -114,16 +115,9 @@ def moving(before: Look | None, here: Look, after: Look | None) -> Moving:
     return Moving(before=steps[0], after=steps[1], alone=alone, at_most=at_most, by=by, box=where)
 
 
-def _least(one: Small, other: Small) -> Small:
-    """Where both differ the same way, the smaller of them; elsewhere nothing."""
-    up = np.maximum(np.minimum(one, other), np.float32(0))
-    down = np.minimum(np.maximum(one, other), np.float32(0))
-    return np.asarray(up + down, dtype=np.float32)
-
-
-def _halfway(one: Look, other: Look) -> tuple[Small, Small]:
-    """What lies halfway between two mattes, as far as their outlines lead on to each other; and how far (h/2, w/2) they go in each half,
-    px of the mattes."""
+def _halfway(one: Look, other: Look) -> tuple[Small, Small, Small]:
+    """What lies halfway between two mattes, as far as their outlines lead on to each other, as either has it; and how far (h/2, w/2) they
+    go in each half, px of the mattes."""
     grey = [np.asarray(cv2.GaussianBlur((look.half * 255).astype(np.uint8), (5, 5), 0.75), dtype=np.uint8) for look in (one, other)]
     begun = np.empty((*grey[0].shape, 2), np.float32)
     begun[:] = leap(one, other) / 2
@@ -131,7 +125,7 @@ def _halfway(one: Look, other: Look) -> tuple[Small, Small]:
     back = led(grey[1], grey[0], -begun)
     first, second = (taken(look.alpha, map_of(larger(flow, look.alpha, -0.5))) for look, flow in ((one, there), (other, back)))
     went = np.asarray(cv2.blur(cv2.magnitude(there[..., 0], there[..., 1]), (5, 5)), dtype=np.float32)
-    return np.asarray(cv2.addWeighted(first, 0.5, second, 0.5, 0.0), dtype=np.float32), went
+    return first, second, went
 
 
 def _steps(
@@ -165,12 +159,12 @@ def _step(
 ) -> tuple[Step, Small, Small, Small]:
     """The step between a frame and another one; what (h, w) of this frame's matte the other's does not lead to expect; how far (h/2, w/2),
     of 255, the picture differs from what is found for it there; and how far (h/2, w/2) it goes, px of the matte."""
-    flow, same, found = led
+    flow, same, differs = led
     within = np.flatnonzero(weight)[::3]
-    way = 2 * float(np.median(np.hypot(*flow.reshape(-1, 2)[within].T))) if len(within) else 0.0
+    way = 2 * median(np.hypot(*flow.reshape(-1, 2)[within].T)) if len(within) else 0.0
     whole = larger(carried_, here.alpha)
-    left = here.alpha - taken(other.alpha, map_of(whole), cv2.BORDER_CONSTANT, beyond=float("nan"))
-    cv2.patchNaNs(left, 0.0)
+    found = taken(other.alpha, map_of(whole), cv2.BORDER_CONSTANT, beyond=float("nan"))
+    left: Small = fields.left_over(here.alpha, found, found)
     beyond = _crossing(whole, box, size)
     if beyond is not None:
         left[beyond] = 0.0
@@ -178,7 +172,7 @@ def _step(
     amount, grown = cv2.norm(left, cv2.NORM_L1) / length * here.scale, float(left.sum()) / length * here.scale
     changed = int(cv2.norm(here.alpha, other.alpha, cv2.NORM_INF) * 255)
     where = _where(np.abs(left), box, here.scale) if amount > MUCH else (0, 0, 0, 0)
-    new: Small = np.asarray(cv2.blur(found, (3, 3)), dtype=np.float32)
+    new: Small = np.asarray(cv2.blur(differs, (3, 3)), dtype=np.float32)
     went = 2 * np.asarray(cv2.magnitude(carried_[..., 0], carried_[..., 1]), dtype=np.float32)
     return Step(way=way * here.scale, same=same, left=amount, grown=grown, changed=changed, box=where), left, new, went
 

@@ -108,26 +108,24 @@ def read(alpha: Alpha, picture: NDArray[np.uint8] | None = None) -> Reading:
     moments = cv2.moments(inner)
     area = moments["m00"] / 255
     beside = alpha[max(0, y0 - 1) : y0 + down + 1, max(0, x0 - 1) : x0 + across + 1]
-    counts = np.asarray(cv2.calcHist([beside], [0], None, [256], [0, 256]), dtype=np.float32).ravel()
-    outline, edge = _edge(beside, counts)
+    outline, edge = _edge(beside, area)
     solid = np.asarray(cv2.threshold(part, 127, 255, cv2.THRESH_BINARY)[1], dtype=np.uint8)
     pieces, holes, small, around = _pieces(part, solid, (x0 - 1, y0 - 1))
     pricks = [] if around is None else _holes(255 - part, 255 - solid, (x0 - 1, y0 - 1), around)
     gaps, borders = _gaps(alpha, box)
     gaps = [gap for gap in gaps if picture is None or _goes_on(picture, gap, (width, height))]
-    spots = (*small, *pricks, *gaps, *_dirt(inner, counts, (x0, y0), max(7, round(DIRTY * width / 1920))))
+    spots = (*small, *pricks, *gaps, *_dirt(inner, (x0, y0), max(7, round(DIRTY * width / 1920))))
     return Reading(
         area=area, x=x0 + moments["m10"] / moments["m00"] + 0.5, y=y0 + moments["m01"] / moments["m00"] + 0.5, box=box,
         outline=outline, edge=edge, pieces=pieces, holes=holes, borders=borders, spots=spots,
     )  # fmt: skip
 
 
-def _edge(inner: Alpha, counts: NDArray[np.float32]) -> tuple[float, float]:
+def _edge(inner: Alpha, area: float) -> tuple[float, float]:
     """The length of the outline, px, and the mean width of the edge: alpha (1 - alpha) adds up to a sixth of it a px of outline. Sides on
-    the border of the picture are none of it. counts: how many px have each of the 256 values."""
+    the border of the picture are none of it. area: px that it covers."""
     rise = cv2.norm(inner[:, 1:], inner[:, :-1], cv2.NORM_L1) + cv2.norm(inner[1:], inner[:-1], cv2.NORM_L1)
-    codes = np.arange(256) / 255
-    mixed = float(counts @ (codes * (1 - codes)))
+    mixed = area - cv2.norm(inner, cv2.NORM_L2SQR) / 255**2
     length = rise / 255 * np.pi / 4  # both ways together rise 4 / pi times a px of outline, on the mean over all directions
     return length, 6 * mixed / max(length, 1.0)
 
@@ -228,19 +226,19 @@ def _goes_on(picture: NDArray[np.uint8], gap: Spot, size: tuple[int, int]) -> bo
     return float(np.abs(there - within).mean()) < 2.5 * alike + 6.0
 
 
-def _dirt(inner: Alpha, counts: NDArray[np.float32], at: tuple[int, int], wide: int) -> list[Spot]:
-    """Areas that are almost 0 or almost 1, evenly. counts: how many px have each of the 256 values."""
+def _dirt(inner: Alpha, at: tuple[int, int], wide: int) -> list[Spot]:
+    """Areas that are almost 0 or almost 1, evenly."""
     spots = []
     kernel = np.ones((wide, wide), np.uint8)
     for what, low, high in (("almost 0", 1, ALMOST), ("almost 1", 255 - ALMOST, 254)):
-        if counts[low : high + 1].sum() < wide * wide:
-            continue
         # a square of that size holds four points of a grid of half its size: seldom does any four fall on such values
         grid = inner[:: wide // 2, :: wide // 2]
         on = (grid >= low) & (grid <= high)
         if not (on[1:, 1:] & on[:-1, 1:] & on[1:, :-1] & on[:-1, :-1]).any():
             continue
         near = cv2.inRange(inner, np.array([low]), np.array([high]))
+        if cv2.countNonZero(near) < wide * wide:
+            continue
         whole = cv2.erode(near, kernel, borderType=cv2.BORDER_CONSTANT, borderValue=[0.0])
         if not cv2.countNonZero(whole):
             continue

@@ -1,0 +1,80 @@
+"""The inner loops over the small pictures of the check: compiled, since each is many passes over little otherwise."""
+
+import numpy as np
+
+from roto.jit import kernel
+
+
+@kernel
+def within(flow, weight, out):
+    """Flows (h, w, n) times a weight (h, w), into `out`, which it returns."""
+    height, width, count = flow.shape
+    for y in range(height):
+        for x in range(width):
+            for c in range(count):
+                out[y, x, c] = flow[y, x, c] * weight[y, x]
+    return out
+
+
+@kernel
+def means(sums, near, out):
+    """Sums of flows (h, w, n) over how much (h, w) there was to be summed, into `out`, which it returns."""
+    height, width, count = sums.shape
+    for y in range(height):
+        for x in range(width):
+            part = max(near[y, x], np.float32(1e-6))
+            for c in range(count):
+                out[y, x, c] = sums[y, x, c] / part
+    return out
+
+
+@kernel
+def lay_on(near, mean, whole, known):
+    """Means (h, w, n), where something was near and nothing is known yet, onto the `whole`."""
+    height, width, count = mean.shape
+    for y in range(height):
+        for x in range(width):
+            fresh = min(near[y, x] * np.float32(50), np.float32(1)) * (np.float32(1) - known[y, x])
+            for c in range(count):
+                whole[y, x, c] += fresh * mean[y, x, c]
+            known[y, x] += fresh
+
+
+@kernel
+def lay_where(flow, weight, out):
+    """Flows (h, w, n) onto others where the weight (h, w) is not 0."""
+    height, width, count = flow.shape
+    for y in range(height):
+        for x in range(width):
+            if weight[y, x] > 0:
+                for c in range(count):
+                    out[y, x, c] = flow[y, x, c]
+
+
+@kernel
+def left_over(here, found, out):
+    """What values (h, w) have more than what was found for them, into `out`; 0 where nothing (NaN) was."""
+    height, width = here.shape
+    for y in range(height):
+        for x in range(width):
+            left = here[y, x] - found[y, x]
+            out[y, x] = left if left == left else np.float32(0)
+    return out
+
+
+@kernel
+def _least(one, other):
+    """The smaller of two differences where both are of one sign, else 0."""
+    zero = np.float32(0)
+    return max(min(one, other), zero) + min(max(one, other), zero)
+
+
+@kernel
+def apart(before, after, here, one, other, out):
+    """Of two differences and that to the mean of two others, all (h, w), the least where all three are of one sign, else 0; into `out`."""
+    height, width = here.shape
+    half = np.float32(0.5)
+    for y in range(height):
+        for x in range(width):
+            out[y, x] = _least(_least(before[y, x], after[y, x]), here[y, x] - (one[y, x] * half + other[y, x] * half))
+    return out
