@@ -215,12 +215,12 @@ def store_unwell() -> Iterator[Row]:
     """The store answers 503 while packages are asked for and fetched."""
     with tempfile.TemporaryDirectory() as name:
         port = subprocess.run([sys.executable, "ops/free_port.py"], check=True, capture_output=True, text=True).stdout.strip()
-        store = subprocess.Popen([sys.executable, "-c", STORE, port], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-        assert store.stdout is not None
-        store.stdout.readline()
         line = Line(int(port))
         keys = {"AWS_ACCESS_KEY_ID": "saltmarsh", "AWS_SECRET_ACCESS_KEY": "saltmarsh", "JAY_STORE_REGION": "us-east-1"}
         env = _env(Path(name)) | keys | {"JAY_STORE": "s3://saltmarsh/house", "JAY_STORE_AT": f"http://127.0.0.1:{line.port}"}
+        store = subprocess.Popen([sys.executable, "-c", STORE, port], env=env, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        assert store.stdout is not None
+        store.stdout.readline()
         try:
             with House(env) as house:
                 before = house.deliver()

@@ -145,6 +145,14 @@ def carry_out(job):
     return job
 
 
+def lose_the_database():
+    """The server ends our connection, as it does when it is stopped; raises what Django raises then."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_terminate_backend(pg_backend_pid())")
+
+
 @contextlib.contextmanager
 def serving(app):
     """A web application on a free loopback port; its address."""

@@ -24,7 +24,7 @@ from jaythread.hooks import actions as hooks
 from jaythread.review import actions as review
 from jaythread.review import way
 from roto.atomic_write import LEFTOVERS
-from roto.errors import BadPicture, Cancelled, NoFringe, RotoError
+from roto.errors import BadPicture, Cancelled, NoFringe, NotWritten, RotoError
 from roto.package import documents, make, manifest, proof
 from roto.package.anomalies import Odd
 from roto.package.make import Made, Plan
@@ -105,6 +105,8 @@ def _guarded(delivery: Delivery, work: Callable[[], None]) -> None:
         _hold_until_there(delivery, error)
     except OSError as error:
         hold(delivery, f"The files cannot be written or read: {error.strerror or error}. Make room or give the right to it, then go on.")
+    except NotWritten as error:
+        hold(delivery, f"{error.message}. Make room or give the right to it, then go on.")
     except (BadPicture, NoFringe, NotThere) as error:
         hold(delivery, error.message)
     except RotoError as error:

@@ -9,17 +9,19 @@ import zipfile
 import cv2
 import numpy as np
 import pytest
+from django.db import connection
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jaythread.delivery import actions, making, packing, recipes, sent
 from jaythread.delivery.models import Chunk, DeliveredFrame, Delivery
 from jaythread.desk.edit import actions as desk
-from jaythread.errors import NotAllowed, NotThere, Refused
-from roto.errors import BadRecipe
+from jaythread.errors import DatabaseAway, NotAllowed, NotThere, Refused
+from roto.errors import BadRecipe, NotWritten
 from roto.package import make, manifest, proof
 from roto.package.recipe import Recipe
 
-from ..conftest import command, trace
+from ..conftest import command, lose_the_database, trace
 
 pytestmark = pytest.mark.django_db
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -233,7 +235,8 @@ def test_what_a_person_can_mend_holds_a_delivery_up(shot, people, asked, monkeyp
     if kind == "missing plate frame":
         still.unlink()
     else:
-        error = OSError(28, "No space left on device") if kind == "full disk" else PermissionError(13, "Permission denied")
+        full = NotWritten("KITE_010_kite.1003.png cannot be written: No space left on device")  # as who writes stills says it
+        error = full if kind == "full disk" else PermissionError(13, "Permission denied")
 
         def fails(path, *rest):
             raise error
@@ -253,6 +256,22 @@ def test_what_a_person_can_mend_holds_a_delivery_up(shot, people, asked, monkeyp
     assert it.state == "proved" and it.message == ""
     pixels = cv2.imread(str(it.package / "KITE_010_kite.1003.png"), cv2.IMREAD_UNCHANGED)
     assert pixels.shape == (64, 96, 4) and pixels.dtype == np.uint16
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_database_that_is_lost_on_the_way_holds_it_up_until_it_goes_on_by_itself(asked, monkeypatch):
+    with monkeypatch.context() as patch:
+        patch.setattr(making.make, "make_stills", lambda *_: lose_the_database())
+        actions.deliver(asked.pk)
+    connection.close()
+    asked.refresh_from_db()
+    assert (asked.state, asked.message) == ("held up", DatabaseAway().message)
+    again = ProcrastinateJob.objects.get(task_name="delivery.again", args__delivery_id=asked.pk)
+    assert again.scheduled_at > timezone.now()
+    making.again(asked.pk)
+    actions.deliver(asked.pk)
+    asked.refresh_from_db()
+    assert asked.state == "proved"
 
 
 @pytest.mark.parametrize("step", ["make_stills", "plan_of"])

@@ -7,7 +7,7 @@ from datetime import timedelta
 
 import pytest
 from asgiref.sync import async_to_sync
-from django.db import IntegrityError, connection
+from django.db import IntegrityError, OperationalError, connection
 from django.test import Client
 from django.utils import timezone
 from procrastinate.contrib.django import app
@@ -21,7 +21,7 @@ from jaythread.jobs.models import Job, State
 from jaythread.jobs.registry import KINDS, Kind, Prepared
 from roto.errors import BadTrack
 
-from ..conftest import ask, carry_out
+from ..conftest import ask, carry_out, lose_the_database
 
 pytestmark = pytest.mark.django_db
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -222,6 +222,22 @@ def test_what_the_queue_has_forgotten_is_queued_again_once(people, shot, kind):
     Job.objects.filter(pk=job.pk).update(changed=timezone.now())
     ProcrastinateJob.objects.filter(args__job_id=job.pk).delete()
     assert actions.requeue_lost() == 0, "one that told of itself just now is not lost"
+
+
+@pytest.mark.django_db(transaction=True)
+def test_work_that_loses_the_database_on_the_way_does_not_fail_but_is_taken_up_again(people, shot, kind):
+    job = ask(people["rafe"], shot, "kites.count", "sky")
+    kind.acts[3] = lose_the_database
+    with pytest.raises(OperationalError):
+        actions.carry_out(job.pk)
+    connection.close()
+    job.refresh_from_db()
+    assert (job.state, job.message, kind.ended) == (State.WORKING, "", [])
+    kind.acts.clear()
+    Job.objects.filter(pk=job.pk).update(changed=timezone.now() - actions.LOST_AFTER - timedelta(seconds=1))
+    ProcrastinateJob.objects.filter(args__job_id=job.pk).delete()  # the queue has done with what raised
+    assert actions.requeue_lost() == 1
+    assert carry_out(job).state == State.DONE
 
 
 def test_work_whose_kind_is_gone_is_left_alone(people, shot, kind, monkeypatch):

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import OperationalError, connection
+from django.db import OperationalError, connections
 from django.db.backends.base.base import BaseDatabaseWrapper
 from django.test import Client
 
@@ -216,7 +216,7 @@ def test_without_the_database_a_page_still_says_what_is_the_matter(people, clien
     page, told = client.get("/"), client.get("/api/shots/1/desk")
     assert (page.status_code, told.status_code) == (500, 500) and "Nothing you saved is lost" in words(page)
     assert told.json()["code"] == "went_wrong"  # it is there, and refuses
-    monkeypatch.setattr(type(connection), "is_usable", lambda _: False)
+    monkeypatch.setattr(type(connections["default"]), "is_usable", lambda _: False)
     page, told = client.get("/"), client.get("/api/shots/1/desk")
     assert (page.status_code, told.status_code) == (503, 503) and "The database does not answer" in words(page)
     assert told.json()["code"] == "database_away"
