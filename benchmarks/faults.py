@@ -84,7 +84,8 @@ class House:
 
     def __init__(self, env: dict[str, str], off: float = 0.0) -> None:
         self.env, self.off, self.running = env, off, list[subprocess.Popen[bytes]]()
-        self.artist = ""
+        self.log = tempfile.TemporaryFile()  # noqa: SIM115 - as long as the house stands
+        self.closed, self.restarts = False, 0
 
     def __enter__(self) -> "House":
         self._run("ops/make_database.py")
@@ -97,6 +98,7 @@ class House:
             self.at = at
             self.until(lambda: self.page.get(f"{self.at}/sign-in", timeout=5).ok)
         self.page.cookies.set("sessionid", session)
+        threading.Thread(target=self._watch, daemon=True).start()
         return self
 
     def _open(self) -> list[str]:
@@ -111,14 +113,26 @@ class House:
     def _start(self, off: float, what: str, *words: str) -> None:
         begin = CLOCK if off else "import sys; sys.argv.pop(1); "
         command = [sys.executable, "-c", begin + what, str(off), *words]
-        quiet = subprocess.DEVNULL
-        self.running.append(subprocess.Popen(command, env=self.env, stdout=quiet, stderr=quiet, start_new_session=True))
+        self.running.append(self._begin(command))
+
+    def _begin(self, command: list[str]) -> subprocess.Popen[bytes]:
+        return subprocess.Popen(command, env=self.env, stdout=self.log, stderr=self.log, start_new_session=True)
+
+    def _watch(self) -> None:
+        """Start again what has ended, as whatever watches over it does."""
+        while not self.closed:
+            time.sleep(1)
+            for k, one in enumerate(self.running):
+                if one.poll() is not None and not self.closed:
+                    self.restarts += 1
+                    self.running[k] = self._begin(list(map(str, one.args)))  # type: ignore[arg-type]
 
     def _run(self, *words: str) -> str:
         env = {k: v for k, v in self.env.items() if k != "JAY_DB_URL"}  # by no line that is broken off
         return subprocess.run([sys.executable, *words], env=env, check=True, capture_output=True, text=True).stdout
 
     def __exit__(self, *_: object) -> None:
+        self.closed = True
         for one in self.running:
             with contextlib.suppress(ProcessLookupError):
                 os.killpg(one.pid, 9)
@@ -133,7 +147,8 @@ class House:
                 if found := holds():
                     return found
             time.sleep(0.25)
-        raise SystemExit("The house did not come to what was waited for.")
+        self.log.seek(max(0, self.log.tell() - 4000))
+        raise SystemExit("The house did not come to what was waited for. " + self.log.read().decode(errors="replace"))
 
     def ask(self, path: str, body: Any = None, **more: Any) -> requests.Response:
         """What the house answers, one web server after the other."""
@@ -267,7 +282,8 @@ def cut_network() -> Iterator[Row]:
             back = time.monotonic() - begun - LONG
             over = house.comes_to(asked, "proved", "failed")
             told = ", ".join(f"{count} x {status}: '{words}'" for (status, words), count in said.items())
-            told += f" (slowest {slowest:.1f} s); after: edits taken within {back:.1f} s, delivery {over['state']} by itself"
+            told += f" (slowest {slowest:.1f} s); {house.restarts} processes ended and were started again"
+            told += f"; after: edits taken within {back:.1f} s, delivery {over['state']} by itself"
             yield f"the database's line cut for {LONG:.0f} s", f"{told}, whole: {house.unharmed(asked)}", "503 in words; proved, whole"
 
 
