@@ -1,6 +1,6 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills killing
-faults desk load memory scale tryouts export bend hints hard check taught."""
+faults opening desk load memory scale tryouts export bend hints hard check taught."""
 
 import sys
 
@@ -16,6 +16,7 @@ from benchmarks import (
     killing,
     kills,
     load,
+    opening,
     packages,
     scale,
     teaching,
@@ -46,6 +47,7 @@ ALL = {
     "kills": kills.thirty,
     "killing": killing.edits,
     "faults": faults.faults,
+    "opening": opening.opening,
     "desk": desk.edit_to_picture,
     "load": load.load,
     "memory": load.at_rest,
