@@ -1,6 +1,6 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
 coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills killing
-faults opening desk load memory scale tryouts export bend hints hard check taught."""
+faults opening desk load memory scale tryouts export bend hints hard check recheck taught."""
 
 import sys
 
@@ -18,6 +18,7 @@ from benchmarks import (
     load,
     opening,
     packages,
+    rechecking,
     scale,
     teaching,
     tracks,
@@ -58,6 +59,7 @@ ALL = {
     "hints": hinting.hints,
     "hard": hard.hard,
     "check": checking.check,
+    "recheck": rechecking.rechecking,
     "taught": teaching.taught,
 }
 
