@@ -10,15 +10,11 @@ from django.views.decorators.http import require_GET
 
 from jaythread.front_door import whole
 from jaythread.productions.policies import may, require, shot_for
+from jaythread.scripts import come_to
 from jaythread.tryouts.pictures import tryout_for
 from roto.tryout.beginnings import BEGINNINGS
 
-MODULES = (
-    *("desk/net/api", "tryouts/film", "tryouts/keys", "tryouts/lines", "tryouts/picture", "tryouts/handles", "desk/geom/view"),
-    *("desk/tools/arm", "desk/model/hit", "desk/glyphs/outlines", "desk/geom/outline"),
-)
-"""scripts that the page of a tryout comes to: all are asked for at once, not when the one before them has been read"""
-
+SCRIPT = "tryouts/tryout.js"
 EARLY = 960
 """px: how wide the first picture of a tryout is, that is asked for while its page is still coming"""
 
@@ -35,7 +31,7 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
     facts = {
         "shot": it, "membership": place, "may_trace": may(place, "trace"), "tryouts": it.tryouts.all(), "mattes": it.mattes.all(),
         "beginnings": BEGINNINGS.values(), "middle": (first + last) // 2, "ready": plate is not None and plate.state == "ready",
-        "frames": [first + (last - first) * k // 7 for k in range(8)], "modules": ("tryouts/tryout", *MODULES),
+        "frames": [first + (last - first) * k // 7 for k in range(8)], "modules": (SCRIPT, *come_to(SCRIPT)),
     }  # fmt: skip
     return render(request, "tryouts/shot.html", facts)
 
@@ -53,7 +49,7 @@ def tryout(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID) -> HttpResp
     frame = first if asked is None else min(max(asked, first), last)
     facts = {
         "shot": it, "tryout": row, "membership": place, "may_trace": may(place, "trace"), "asks": beginning.asks if beginning else "",
-        "first": first, "last": last, "frame": frame, "modules": MODULES,
+        "first": first, "last": last, "frame": frame, "modules": come_to(SCRIPT),
         "early": f"/api/shots/{it.pk}/tryouts/{row.pk}/frames/{frame}?width={EARLY}",
     }  # fmt: skip
     return render(request, "tryouts/tryout.html", facts)

@@ -8,6 +8,7 @@ from selenium.webdriver.common.keys import Keys
 
 from jaythread.desk.edit import actions
 from jaythread.desk.models import Edit, Shape
+from jaythread.tryouts import actions as tryouts
 
 from ..conftest import command, picture, trace
 
@@ -51,6 +52,22 @@ def press_at(desk, x: int, y: int, *stops: tuple[int, int], hold: str | None = N
     if hold:
         chain.key_up(hold)
     chain.perform()
+
+
+@pytest.mark.parametrize("page", ["desk", "tryouts"])
+def test_all_that_a_page_comes_to_is_asked_for_at_once_and_only_once(desk, shot, people, page):
+    if page == "tryouts":
+        made = tryouts.begin(people["rafe"], shot.pk, uuid.uuid4(), "behind", None, 1001)[1]
+        desk.go(f"/shots/{shot.pk}/tryouts/{made.pk}")
+        desk.until(lambda: desk.browser.find_elements("css selector", "button.line"))
+    asked, early, first = desk.browser.execute_script(
+        "const asked = performance.getEntriesByType('resource').map((e) => new URL(e.name).pathname);"
+        "const linked = (kind) => [...document.querySelectorAll(`link[rel=${kind}]`)].map((e) => new URL(e.href).pathname);"
+        "return [asked, linked('modulepreload'), linked('preload')]"
+    )
+    scripts = {path for path in asked if path.endswith(".js") and "/vendor/" not in path}
+    assert scripts - set(early) == {f"/static/{'tryouts/tryout' if page == 'tryouts' else 'desk/main'}.js"}
+    assert set(early) <= scripts and len(first) == 1 and asked.count(first[0]) == 1
 
 
 def test_points_are_chosen_changed_and_removed(desk, shape):

@@ -7,7 +7,6 @@ from concurrent.futures import ThreadPoolExecutor
 import cv2
 import numpy as np
 import pytest
-from django.conf import settings
 from django.test import Client
 
 from jaythread.desk.edit import actions as desk
@@ -93,7 +92,7 @@ def test_words_stand_behind_and_their_change_moves_nothing_else(traced, rafe):
     assert same[50:].all() and same[:12].all()
 
 
-def test_a_tryout_opens_on_the_frame_that_was_looked_at_and_asks_for_its_picture_and_scripts_at_once(traced, rafe):
+def test_a_tryout_opens_on_the_frame_that_was_looked_at_and_asks_for_its_picture_at_once(traced, rafe):
     row, client = begun(rafe, traced, "behind"), Client()
     client.force_login(rafe)
     page = client.get(f"/shots/{traced.pk}/tryouts/{row.pk}?frame={LAST}").content.decode()
@@ -103,15 +102,6 @@ def test_a_tryout_opens_on_the_frame_that_was_looked_at_and_asks_for_its_picture
     assert client.get(early[0].replace("&amp;", "&"))["Content-Type"] == "image/jpeg"
     for said, frame in ((str(LAST + 99), LAST), ("-7", FIRST), ("x", FIRST), ("", FIRST)):
         assert f'data-frame="{frame}"' in client.get(f"/shots/{traced.pk}/tryouts/{row.pk}", {"frame": said}).content.decode()
-    scripts = settings.BASE / "jaythread" / "static"
-    come_to, todo = set(), [scripts / "tryouts" / "tryout.js"]
-    while todo:
-        path = todo.pop()
-        found = {(path.parent / name).resolve() for name in re.findall(r'^import .* from "(\.[^"]+)";$', path.read_text(), re.MULTILINE)}
-        todo += found - come_to
-        come_to |= found
-    at_once = re.findall(r'<link rel="modulepreload" href="/static/([^"]+)">', page)
-    assert set(at_once) == {p.relative_to(scripts).as_posix() for p in come_to}
 
 
 def test_a_key_is_set_taken_back_and_what_somebody_changed_meanwhile_is_not_overwritten(traced, rafe, people):

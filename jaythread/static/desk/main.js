@@ -6,7 +6,7 @@ import { makeView } from "./geom/view.js";
 import { comeBack, leave } from "./model/kept.js";
 import { Player } from "./model/player.js";
 import { Store } from "./model/store.js";
-import { call, get } from "./net/api.js";
+import { call, early } from "./net/api.js";
 import { ClipPictures } from "./net/clips.js";
 import { Drawing } from "./net/drawing.js";
 import { Edits } from "./net/edits.js";
@@ -79,7 +79,7 @@ function network(store, who) {
 
 async function open() {
   const root = element("desk");
-  const data = await get(`/shots/${root.dataset.shot}/desk`);
+  const data = await early(`/shots/${root.dataset.shot}/desk`);
   const store = new Store(data);
   const net = network(store, root.dataset.who);
   const { edits, mattes, plates, fringes, tracks, drawing, fits, findings, notes, preview, clips, inUse } = net;

@@ -37,5 +37,7 @@ export async function call(method, path, body, signal) {
 }
 
 export const get = (path) => call("GET", path).then((r) => r.json());
+// What the page has asked for while it was still coming (a link of the kind "preload"): the same request takes its answer.
+export const early = (path) => fetch("/api" + path).then((reply) => (reply.ok ? reply.json() : get(path)));
 export const post = (path, body) => call("POST", path, body).then((r) => r.json());
 export const newId = () => crypto.randomUUID();
