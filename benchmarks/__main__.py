@@ -45,7 +45,7 @@ ALL = {
     "again": packages.again_and_proof,
     "workers": packages.two_workers,
     "movies": packages.movies,
-    "kills": kills.thirty,
+    "kills": kills.hundred,
     "killing": killing.edits,
     "faults": faults.faults,
     "opening": opening.opening,

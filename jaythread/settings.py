@@ -74,7 +74,8 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "jaythread.accounts.pages.liking",
                 "jaythread.bell.pages.for_pages",
-            ]
+            ],
+            "libraries": {"scripts": "jaythread.scripts"},
         },
     }
 ]

@@ -14,7 +14,6 @@ from pydantic import TypeAdapter, ValidationError
 from jaythread.desk.edit import actions, commands
 from jaythread.errors import Refused
 from jaythread.productions.policies import may, require, shot_for
-from jaythread.scripts import come_to
 
 
 @login_required
@@ -26,7 +25,7 @@ def desk(request: HttpRequest, shot_id: int) -> HttpResponse:
     plate = shot.plates.first()
     if plate is None or plate.state != "ready":
         return render(request, "desk/not_ready.html", {"shot": shot, "plate": plate, "membership": place})
-    facts = {"shot": shot, "membership": place, "may_trace": may(place, "trace"), "modules": come_to("desk/main.js")}
+    facts = {"shot": shot, "membership": place, "may_trace": may(place, "trace")}
     return render(request, "desk/desk.html", facts)
 
 

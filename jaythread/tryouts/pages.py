@@ -10,11 +10,9 @@ from django.views.decorators.http import require_GET
 
 from jaythread.front_door import whole
 from jaythread.productions.policies import may, require, shot_for
-from jaythread.scripts import come_to
 from jaythread.tryouts.pictures import tryout_for
 from roto.tryout.beginnings import BEGINNINGS
 
-SCRIPT = "tryouts/tryout.js"
 EARLY = 960
 """px: how wide the first picture of a tryout is, that is asked for while its page is still coming"""
 
@@ -31,7 +29,7 @@ def shot(request: HttpRequest, shot_id: int) -> HttpResponse:
     facts = {
         "shot": it, "membership": place, "may_trace": may(place, "trace"), "tryouts": it.tryouts.all(), "mattes": it.mattes.all(),
         "beginnings": BEGINNINGS.values(), "middle": (first + last) // 2, "ready": plate is not None and plate.state == "ready",
-        "frames": [first + (last - first) * k // 7 for k in range(8)], "modules": (SCRIPT, *come_to(SCRIPT)),
+        "frames": [first + (last - first) * k // 7 for k in range(8)],
     }  # fmt: skip
     return render(request, "tryouts/shot.html", facts)
 
@@ -49,7 +47,7 @@ def tryout(request: HttpRequest, shot_id: int, tryout_id: uuid.UUID) -> HttpResp
     frame = first if asked is None else min(max(asked, first), last)
     facts = {
         "shot": it, "tryout": row, "membership": place, "may_trace": may(place, "trace"), "asks": beginning.asks if beginning else "",
-        "first": first, "last": last, "frame": frame, "modules": come_to(SCRIPT),
+        "first": first, "last": last, "frame": frame,
         "early": f"/api/shots/{it.pk}/tryouts/{row.pk}/frames/{frame}?width={EARLY}",
     }  # fmt: skip
     return render(request, "tryouts/tryout.html", facts)
