@@ -25,7 +25,7 @@ from roto.errors import RotoError
 
 FORMAT, VERSION = "jay thread backup", 1
 ABOUT, DUMP, SUMS, FILES = "about.json", "database.dump", "sums.json", "files/"
-PASSED_OVER = ("health", "incoming")
+PASSED_OVER = ("health", "incoming", "pieces")
 """folders of the files that hold nothing that lasts"""
 PIECE = 1 << 20
 Told = Callable[[str], None]

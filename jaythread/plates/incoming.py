@@ -34,7 +34,7 @@ def staged(files: Iterable["UploadedFile[Any] | Upload"]) -> Iterator[tuple[Path
             if not clean or clean in names:
                 raise BadUpload(f"'{upload.name}' was given twice or has no usable name.")
             if isinstance(upload, Upload):
-                os.link(upload.path, folder / clean)
+                uploads.lay(upload, folder / clean)
                 names.append(clean)
                 continue
             with (folder / clean).open("wb") as target:

@@ -163,12 +163,14 @@ class Plate(models.Model):
 
 
 class Upload(models.Model):
-    """A file that comes in pieces, and goes on where it broke off. length: bytes of the whole; how many are there is what its file has."""
+    """A file that comes in pieces, and goes on where it broke off. length: bytes of the whole. How many are there is what its file has; or,
+    where several machines share a store, in which each piece is a file of its own, what `parts` adds up to."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="uploads")
     name = models.CharField(max_length=200)
     length = models.PositiveBigIntegerField()
+    parts = models.JSONField(default=list, help_text="bytes of each piece in the shared store, in order")
     made = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
@@ -181,4 +183,15 @@ class Upload(models.Model):
     @property
     def offset(self) -> int:
         """Bytes that are there."""
+        if store.shared() is not None:
+            return sum(self.parts)
         return self.path.stat().st_size if self.path.exists() else 0
+
+    @property
+    def folder(self) -> Path:
+        """Of its pieces in the shared store."""
+        return store.folder(f"pieces/{self.pk}")
+
+    def piece(self, begin: int) -> Path:
+        """The piece that begins with this byte, counted from 0, in the shared store."""
+        return self.folder / f"{begin:015}"

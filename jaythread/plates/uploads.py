@@ -1,14 +1,16 @@
 """Files that come in pieces: begun, gone on with where they broke off, taken as if they had come at once."""
 
 import os
+import shutil
 import uuid
 from collections.abc import Callable, Iterable
 from datetime import timedelta
+from pathlib import Path
 
 from django.db import transaction
 from django.utils import timezone
 
-from jaythread import room
+from jaythread import room, store
 from jaythread.errors import Conflict, NotAllowed, NotThere, Refused
 from jaythread.front_door import one_name
 from jaythread.plates.models import Upload
@@ -37,8 +39,9 @@ def begin(user: User, name: str, length: int) -> Upload:
     it = Upload.objects.create(
         user_id=account(user), name=one_name(name, 200, "Give the file a name of at most 200 characters."), length=length
     )
-    it.path.parent.mkdir(parents=True, exist_ok=True)
-    it.path.touch()
+    if store.shared() is None:
+        it.path.parent.mkdir(parents=True, exist_ok=True)
+        it.path.touch()
     return it
 
 
@@ -51,22 +54,63 @@ def of(user: User, upload_id: uuid.UUID, lock: bool = False) -> Upload:
     return it
 
 
-@transaction.atomic
 def go_on(user: User, upload_id: uuid.UUID, offset: int, read: Callable[[int], bytes]) -> Upload:
-    """The next piece, from there on. Conflict where another byte is wanted next; what came of a piece that broke off stays."""
-    it = of(user, upload_id, lock=True)
-    if offset != it.offset:
-        raise Conflict("Another piece is wanted next.")
-    left = it.length - offset
-    with it.path.open("ab") as file:
+    """The next piece, from there on. Conflict where another byte is wanted next; what came of a piece that broke off stays, except in a
+    shared store, where it is sent again."""
+    with transaction.atomic():
+        it = of(user, upload_id, lock=True)
+        if offset != it.offset:
+            raise Conflict("Another piece is wanted next.")
+        left = it.length - offset
+        came = _written(it.path, "ab", left, read) if store.shared() is None else _sent(it, offset, left, read)
+    if came == left and read(1):
+        raise Refused("More has come than the file was said to have.")
+    return it
+
+
+def _written(path: Path, how: str, most: int, read: Callable[[int], bytes]) -> int:
+    """So many bytes at most onto the disk; how many there were."""
+    left = most
+    with path.open(how) as file:
         while left and (data := read(min(AT_ONCE, left))):
             file.write(data)
             left -= len(data)
         file.flush()
         os.fsync(file.fileno())
-    if not left and read(1):
-        raise Refused("More has come than the file was said to have.")
-    return it
+    return most - left
+
+
+def _sent(it: Upload, offset: int, most: int, read: Callable[[int], bytes]) -> int:
+    """A piece into the store that several machines share: the next one may come to another of them."""
+    path = it.piece(offset)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        came = _written(path, "wb", most, read)
+        if came:
+            store.keep(path)
+            it.parts = [*it.parts, came]
+            it.save(update_fields=["parts"])
+    finally:
+        shutil.rmtree(it.folder, ignore_errors=True)  # here it only passes through
+    return came
+
+
+def lay(it: Upload, target: Path) -> None:
+    """A file that is whole, under another name."""
+    if store.shared() is None:
+        os.link(it.path, target)
+        return
+    begin = 0
+    with target.open("wb") as whole:
+        for size in it.parts:
+            piece, length = store.opened(it.piece(begin))
+            with piece:
+                shutil.copyfileobj(piece, whole, AT_ONCE)
+            if length != size:
+                raise Refused(f"{it.name} is not as it came any more. Send it again.")
+            begin += size
+        whole.flush()
+        os.fsync(whole.fileno())
 
 
 def whole(user: User, ids: Iterable[str]) -> list[Upload]:
@@ -87,6 +131,8 @@ def drop(uploads: Iterable[Upload]) -> None:
     """They are taken, or not wanted any more."""
     for it in uploads:
         it.path.unlink(missing_ok=True)
+        if it.parts:
+            store.drop(it.folder)
         it.delete()
 
 

@@ -22,10 +22,11 @@ from jaythread.keeping import actions as keeping
 from jaythread.keeping import space
 from jaythread.plates import actions as plates
 from jaythread.plates import showing
-from jaythread.plates.models import Plate
+from jaythread.plates.models import Plate, Upload
 from jaythread.tryouts import graphics
 
 from ..conftest import FIRST, carry_out, command, picture, trace, write_stills
+from .test_pieces import TUS, at, begin, piece
 
 pytestmark = pytest.mark.django_db
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -69,6 +70,41 @@ def test_a_plate_taken_in_by_one_machine_is_decoded_by_another_and_shown_by_a_th
     assert had == ["1003.jpg", "KITE_010.1003.png"], "no more than was asked for"
 
 
+def test_pieces_of_a_file_come_to_whichever_machine_and_are_taken_at_another(bucket, machine, production, people, client, tmp_path):
+    client.force_login(people["rafe"], backend=BACKEND)
+    (still,) = write_stills(tmp_path / "given", 1001, 1001)
+    data, whole = still.read_bytes(), []
+    for _ in range(2):  # one is taken, the other is not wanted any more
+        where = begin(client, still.name, len(data))["Location"]
+        for k, begun in enumerate(range(0, len(data), 500)):
+            machine(("one", "two", "three")[k % 3])
+            assert at(client, where) == begun
+            assert piece(client, where, begun, data[begun : begun + 500]).status_code == 204
+        assert not [path for path in tmp_path.glob("at-*/**/*") if path.is_file()], "nothing of it stays where it came to"
+        whole.append(where)
+        assert len(store.names(Upload.objects.latest("made").folder)) == -(-len(data) // 500)
+    assert piece(client, whole[0], len(data), b"more").status_code == 422
+    machine("four")
+    said = {"upload": [whole[0].rsplit("/", 1)[1]], "name": "KITE_011"}
+    assert client.post(f"/productions/{production.pk}/bring-in", said).status_code == 302
+    plate = Plate.objects.get()
+    machine("worker")
+    assert store.here(plate.folder / "source" / still.name).read_bytes() == data
+    assert client.delete(whole[1], headers=TUS).status_code == 204
+    assert store.folders(store.folder("pieces")) == [] and not Upload.objects.exists()
+
+
+def test_a_piece_for_which_the_store_is_away_is_sent_again(bucket, settings, machine, production, people, client):
+    machine("one")
+    client.force_login(people["rafe"], backend=BACKEND)
+    where, there = begin(client, "plate.mov", 10)["Location"], current.STORAGES
+    assert piece(client, where, 0, b"abcd").status_code == 204
+    away(settings, bucket)
+    assert piece(client, where, 4, b"efghij").status_code == 503 and at(client, where) == 4
+    settings.STORAGES = there
+    assert piece(client, where, 4, b"efghij").status_code == 204 and at(client, where) == 10
+
+
 def test_another_colour_space_reaches_machines_that_had_the_pictures_as_they_were(shot_of_several, machine, people):
     plate = shot_of_several.plates.get()
     machine("third")
@@ -96,8 +132,8 @@ def test_a_package_that_three_machines_make_is_the_one_that_a_single_machine_mak
     making.begin(asked.pk)
     chunks = list(Chunk.objects.filter(delivery=asked))
     assert len(chunks) == 3
-    for at, chunk in enumerate(chunks):
-        machine(("one", "two", "three")[at])
+    for name, chunk in zip(("one", "two", "three"), chunks, strict=True):
+        machine(name)
         making.chunk(asked.pk, chunk.pk)
     machine("four")  # the machines before may be gone by now
     making.finish(asked.pk)
