@@ -103,11 +103,13 @@ def lay(it: Upload, target: Path) -> None:
     begin = 0
     with target.open("wb") as whole:
         for size in it.parts:
-            piece, length = store.opened(it.piece(begin))
+            try:
+                piece, _ = store.opened(it.piece(begin))
+            except FileNotFoundError as error:  # a backup that was brought back has none
+                Upload.objects.filter(pk=it.pk).update(parts=[])
+                raise Refused(f"{it.name} is not all there any more. Send it again.") from error
             with piece:
                 shutil.copyfileobj(piece, whole, AT_ONCE)
-            if length != size:
-                raise Refused(f"{it.name} is not as it came any more. Send it again.")
             begin += size
         whole.flush()
         os.fsync(whole.fileno())
@@ -131,7 +133,7 @@ def drop(uploads: Iterable[Upload]) -> None:
     """They are taken, or not wanted any more."""
     for it in uploads:
         it.path.unlink(missing_ok=True)
-        if it.parts:
+        if store.shared() is not None:
             store.drop(it.folder)
         it.delete()
 

@@ -90,6 +90,10 @@ def test_pieces_of_a_file_come_to_whichever_machine_and_are_taken_at_another(buc
     plate = Plate.objects.get()
     machine("worker")
     assert store.here(plate.folder / "source" / still.name).read_bytes() == data
+    store.drop(Upload.objects.get().piece(500))
+    said = {"upload": [whole[1].rsplit("/", 1)[1]], "name": "KITE_012"}
+    page = client.post(f"/productions/{production.pk}/bring-in", said).content.decode()
+    assert "is not all there any more. Send it again." in page and at(client, whole[1]) == 0
     assert client.delete(whole[1], headers=TUS).status_code == 204
     assert store.folders(store.folder("pieces")) == [] and not Upload.objects.exists()
 

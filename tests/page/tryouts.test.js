@@ -81,6 +81,13 @@ test("the first picture is the one the page asked for early, and another follows
   await begun;
   await new Promise((done) => setTimeout(done, 5));
   assert.deepEqual([asked.slice(1), large.has(4), large.has(6)], [["/early", 1400], false, true]);
+  const edited = new Film("1", "x", [1, 9], () => 700);
+  const coming = edited.begin(4, "/early");
+  edited.forget(); // somebody was quicker than the picture
+  await coming;
+  assert.equal(edited.has(4), false);
+  await new Promise((done) => setTimeout(done, 5));
+  assert.ok(edited.has(4), "it was asked for once more");
   globalThis.fetch = async (path, options) => (options?.body ? { ok: false, json: async () => ({ message: "Not there." }) } : Promise.reject(new Error("no line")));
   const lost = new Film("1", "x", [1, 9], () => 700);
   await lost.begin(4, "/early");

@@ -69,16 +69,19 @@ export class Film extends EventTarget {
   // The first picture, which the page asks for before it has been read: another one follows where the screen wants a larger one.
   async begin(frame, address) {
     this.#asking = true;
+    const version = this.#version;
+    let picture = null;
     try {
       const reply = await fetch(address);
-      if (reply.ok) this.shown = await createImageBitmap(await reply.blob());
+      if (reply.ok) picture = await createImageBitmap(await reply.blob());
     } catch {
       /* then it is asked for again, and told why there is none */
     }
     this.#asking = false;
     const wide = this.wide();
-    const enough = this.shown && wide && wide <= this.shown.width;
-    if (enough) this.#kept.set(frame, this.shown);
+    const enough = picture && version === this.#version && wide && wide <= picture.width;
+    if (enough) this.#kept.set(frame, picture);
+    this.shown = picture;
     const next = this.#next || (enough ? null : { frame, more: null });
     this.#next = null;
     this.dispatchEvent(new Event("shown"));
