@@ -33,7 +33,8 @@ CODES = 6
 """plate pictures of 8 bits that are kept as they are"""
 _lights: LRUCache[tuple[int, str, int, int], NDArray[np.float32]] = LRUCache(LIGHTS)
 _codes: LRUCache[tuple[int, str, int, int], NDArray[np.uint8]] = LRUCache(CODES)
-_alphas: LRUCache[tuple[str, int, int, float], NDArray[np.uint16]] = LRUCache(ALPHAS)
+_alphas: LRUCache[tuple[str, str, float], NDArray[np.uint16]] = LRUCache(ALPHAS)
+"""by matte, what its frame is made from (an edit of something else leaves that as it is), and px that it is grown by"""
 _deeper: LRUCache[tuple[int, str], bool] = LRUCache(100)
 """plates whose pictures are of more than 8 bits"""
 _lock = threading.Lock()
@@ -154,14 +155,14 @@ class _Held:
 def _alpha(held: _Held, frame: int, grow: float) -> NDArray[np.float32]:
     """A matte of a frame, its outlines grown by so many px."""
     keep = not held.changed and not held.whole
-    key = (held.id, held.shot.revision, frame, grow)
+    key = (held.id, held.fringes.frame_keys(held.core, [frame])[frame] if keep else "", grow)
     if keep:
         with _lock:
             if (found := _alphas.get(key)) is not None:
                 return found.astype(np.float32) / np.float32(65535)
     quick = held.changed and not held.whole
     made = render(held.core.grown(grow), frame, threads=2, depth="16", fringes=held.fringes, cap=8 if quick else None)
-    if keep and FRINGE[made.fringe] in ("none", "steady"):
+    if keep and FRINGE[made.fringe] != "not solved":
         with _lock:
             _alphas[key] = made.alpha
     return made.alpha.astype(np.float32) / np.float32(65535)

@@ -127,15 +127,16 @@ class ShotFringes(fringe.Fringes):
     def _live(matte: CoreMatte, at: int) -> list[int]:
         return [f for f in range(matte.first, matte.last + 1) if matte.entries[at].shape.is_live(f)]
 
-    def standing(self, matte: CoreMatte, at: int) -> list[int]:
-        """Frames on which a fringe is solved and steadied, or a taught line is filled."""
-        files = Files(self.shot.pk)
-        steady = self.whole_keys(matte, at, self._live(matte, at))
+    def standing(self, matte: CoreMatte, at: int, frames: Sequence[int] | None = None) -> list[int]:
+        """Frames, of all or of these, on which a fringe is solved and steadied, or a taught line is filled."""
+        files, shape = Files(self.shot.pk), matte.entries[at].shape
+        live = self._live(matte, at) if frames is None else [f for f in frames if shape.is_live(f)]
+        steady = self.whole_keys(matte, at, live)
         return [f for f, key in steady.items() if files.has(key)]
 
     def frame_keys(self, matte: CoreMatte, frames: Sequence[int]) -> dict[int, str]:
         """By frame, a name for all that it is made from: a fringe that was steadied since is another picture of the same shapes."""
-        steadied = [set(self.standing(matte, at)) for at, entry in enumerate(matte.entries) if entry.mode in (SOLVE, TEACH)]
+        steadied = [set(self.standing(matte, at, frames)) for at, entry in enumerate(matte.entries) if entry.mode in (SOLVE, TEACH)]
         return {f: f"{key} {[f in there for there in steadied]}" for f, key in matte_keys(matte, frames, self).items()}
 
 
