@@ -9,7 +9,6 @@ from django.db import transaction
 from django.utils import timezone
 
 from jaythread.desk import policies
-from jaythread.desk.document import core_cache
 from jaythread.desk.models import Matte
 from jaythread.errors import NotThere, Refused
 from jaythread.plates import frames as plate_frames
@@ -17,6 +16,7 @@ from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account, shot_for
 from jaythread.review import judging
 from jaythread.review.models import Finding, FrameCheck, State
+from jaythread.review.reader import read_of
 from jaythread.review.reading import keys_of
 from roto.check.findings import KINDS
 from roto.motion.live_ranges import tidy
@@ -37,11 +37,12 @@ WAYS = ("matte", "tint", "cut-out", "plate")
 def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
     """All that is known of a matte's frames: what is found, what was measured over time, which frames have changed since."""
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
-    keys = keys_of(shot, row, shot.plates.first())
+    read = read_of(shot, row, shot.plates.first())
+    keys = keys_of(shot, read)
     rows = {one.frame: one for one in row.checks.defer("small")}
     fresh = [f for f, key in keys.frames.items() if f in rows and rows[f].key == key]
     edged = sum(f in rows and rows[f].edges_key == key for f, key in keys.edges.items())
-    shapes = [e.shape for e in core_cache.matte(shot, row).entries if e.shape.kind != GROUP]
+    shapes = [e.shape for e in read.core.entries if e.shape.kind != GROUP]
     found = list(row.findings.exclude(state=State.RIGHT).select_related("user"))
     found += list(row.findings.filter(state=State.RIGHT).select_related("user").order_by("-changed")[:PUT_RIGHT_SHOWN])
     return {
@@ -89,7 +90,7 @@ def grave(matte: Matte, first: int, last: int) -> list[Finding]:
     """What the check thinks wrong on these frames and a receiver would ask about, answered or not. Nothing where the matte has changed
     since it was looked at."""
     shot = matte.shot
-    keys = keys_of(shot, matte, shot.plates.first()).frames
+    keys = keys_of(shot, read_of(shot, matte, shot.plates.first())).frames
     rows = dict(matte.checks.values_list("frame", "key"))
     if any(rows.get(f) != key for f, key in keys.items() if first <= f <= last):
         return []

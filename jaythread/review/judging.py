@@ -76,10 +76,16 @@ def _bring_into_step(row: Matte, found: Sequence[findings.Finding], keys: dict[i
         new = kept or Finding(matte=row, what=one.what, other=one.other)
         if kept is not None:
             there.remove(kept)
+        told = {
+            "first": one.first, "last": one.last, "box": _box(one), "amount": one.amount, "harm": float(one.harm),
+            "says": one.says[:300], "why": one.why[:300], "key": key,
+        }  # fmt: skip
+        if kept is not None and all(getattr(kept, name) == value for name, value in told.items()):
+            continue
         if kept is None or kept.key != key:
             new.state, new.user, new.reason, new.changed = State.OPEN, None, "", now
-        new.first, new.last, new.box, new.amount, new.harm = one.first, one.last, _box(one), one.amount, float(one.harm)
-        new.says, new.why, new.key = one.says[:300], one.why[:300], key
+        for name, value in told.items():
+            setattr(new, name, value)
         new.save()
     if whole:
         Finding.objects.filter(pk__in=[old.pk for old in there]).update(state=State.RIGHT, changed=now)

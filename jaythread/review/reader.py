@@ -21,9 +21,10 @@ from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from roto.check import edges, fringes, motion, neighbours, reading
-from roto.check.looks import smaller
+from roto.check.looks import Grey, grey_of, smaller
 from roto.errors import BadPicture
 from roto.matte.render import FRINGE, TOGETHER, Box, Kept, Live, Rendered, live_of, render, render_again, touched_since
+from roto.matte.stack import Matte as CoreMatte
 from roto.picture import png
 
 SMALL = 320
@@ -37,16 +38,36 @@ REMEMBERED = 192 << 20
 """bytes of plates that a worker keeps in memory: the next edit of a shot has the same frames read again"""
 KEPT = 96 << 20
 """bytes of rendered frames that a worker keeps in memory: of these, an edit has only what it touched rendered"""
+GREYS = 16 << 20
+"""bytes of small pictures made ready for looking for motion that a worker keeps in memory"""
 OTHERS = 4
 """mattes of the shot that are held against one"""
 
 
-def others(shot: Shot, row: Matte) -> list[Matte]:
-    return list(shot.mattes.exclude(pk=row.pk)[:OTHERS])
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Read:
+    """What is read of a shot at its present revision: its plate, a matte, the mattes (by name) that are held against it, and what solves
+    their fringes."""
+
+    plate: Plate | None
+    core: CoreMatte
+    others: dict[str, CoreMatte]
+    solver: ShotFringes
+
+
+def read_of(shot: Shot, row: Matte, plate: Plate | None) -> Read:
+    """All that is looked up in the database to read the frames of a matte."""
+    core = core_cache.matte(shot, row)
+    others = {other.name: core_cache.matte(shot, other) for other in shot.mattes.exclude(pk=row.pk)[:OTHERS]}
+    solver = ShotFringes(shot, wait=False, steady=False)
+    for one in (core, *others.values()):
+        solver.ready(one)
+    return Read(plate=plate, core=core, others=others, solver=solver)
 
 
 _plates: LRUCache[tuple[int, str, int, bool], NDArray[np.uint8]] = LRUCache(REMEMBERED, getsizeof=lambda pixels: pixels.nbytes)
 _kept: LRUCache[tuple[str, int], tuple[str, Kept]] = LRUCache(KEPT, getsizeof=lambda one: one[1].alpha.nbytes + 1000)
+_greys: LRUCache[tuple[int, str, int, tuple[int, int]], Grey] = LRUCache(GREYS, getsizeof=lambda one: one.pixels.nbytes + 500)
 _lock = Lock()
 
 
@@ -63,6 +84,18 @@ def _picture(plate: Plate, frame: int, whole: bool) -> NDArray[np.uint8]:
     return found
 
 
+def _grey(plate: Plate, frame: int, picture: NDArray[np.uint8], size: tuple[int, int]) -> Grey:
+    """A small picture made ready beside mattes of that size, under a name: the motion between two of them is looked for once."""
+    key = (plate.pk, plate.picture_version, frame, size)
+    with _lock:
+        found = _greys.get(key)
+    if found is None:
+        found = grey_of(picture, size[::-1], key)
+        with _lock:
+            _greys[key] = found
+    return found
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Ready:
     """A frame rendered and made ready."""
@@ -76,16 +109,12 @@ class _Ready:
 class Reader:
     """Renders and reads the frames of one matte."""
 
-    def __init__(self, shot: Shot, row: Matte, plate: Plate | None, own: dict[int, str]) -> None:
+    def __init__(self, shot: Shot, row: Matte, read: Read, own: dict[int, str]) -> None:
         """own: by frame, the key of its shapes."""
         self.row, self.own = row, own
-        self.plate, self.first, self.last = plate, *shot.working
-        self.core = core_cache.matte(shot, row)
-        self.solver = ShotFringes(shot, wait=False, steady=False).ready(self.core)
-        self.others = {other.name: core_cache.matte(shot, other) for other in others(shot, row)}
-        for other in self.others.values():
-            self.solver.ready(other)
-        self.cuts = frozenset(plate.cut_frames) if plate is not None else frozenset()
+        self.plate, self.core, self.others, self.solver = read.plate, read.core, read.others, read.solver
+        self.first, self.last = shot.working
+        self.cuts = frozenset(self.plate.cut_frames) if self.plate is not None else frozenset()
 
     def _ready(self, frame: int, live: list[Live] | None = None, was: tuple[Kept, Box] | None = None, keep: bool = False) -> _Ready:
         if was is None:
@@ -104,7 +133,9 @@ class Reader:
             with _lock:
                 _kept[str(self.row.pk), frame] = self.own[frame], Kept.of(self.core, done, read.box)
         small = png.encode(smaller(alpha, size, read.box))
-        look = None if picture is None else motion.ready(picture, alpha, read.box)
+        look = None
+        if picture is not None and self.plate is not None:
+            look = motion.ready(_grey(self.plate, frame, picture, alpha.shape[::-1]), alpha, read.box)
         return _Ready(look=look, reading=read, rendered=done, small=small)
 
     def frames(self, wanted: list[int], edged: set[int]) -> Iterator[tuple[int, dict[str, Any], bytes, dict[str, Any] | None]]:

@@ -4,17 +4,14 @@ import hashlib
 import time
 from dataclasses import dataclass
 
-from jaythread.desk.document import core_cache, lookups
-from jaythread.desk.matting.fringes import ShotFringes
-from jaythread.desk.models import Matte
+from jaythread.desk.document import lookups
 from jaythread.jobs.models import Job
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
-from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.review import judging
 from jaythread.review.models import FrameCheck
-from jaythread.review.reader import Reader, others
+from jaythread.review.reader import Read, Reader, read_of
 from roto.package.cache_keys import matte_keys
 
 METHOD = "4"
@@ -38,16 +35,15 @@ class Keys:
     edges: dict[int, str]
 
 
-def keys_of(shot: Shot, row: Matte, plate: Plate | None) -> Keys:
+def keys_of(shot: Shot, read: Read) -> Keys:
     """The keys of the working range as the shapes are now."""
     first, last = shot.working
     frames = range(first, last + 1)
-    core = core_cache.matte(shot, row)
-    solver = ShotFringes(shot, wait=False, steady=False)
+    plate = read.plate
     common = f"{METHOD} {plate.pk if plate else 0} {plate.display_version if plate else 0}"
-    own = solver.frame_keys(core, frames)
+    own = read.solver.frame_keys(read.core, frames)
     around = {f: _mixed(common, *(own.get(k, "") for k in (f - 1, f, f + 1))) for f in frames}
-    beside = [matte_keys(core_cache.matte(shot, other), frames) for other in others(shot, row)]
+    beside = [matte_keys(other, frames) for other in read.others.values()]
     chosen = [f for f in frames if (f - first) % EVERY == min(EVERY // 2, (last - first) // 2)]
     return Keys(own=own, frames=around, edges={f: _mixed(around[f], *(keys[f] for keys in beside)) for f in chosen})
 
@@ -65,15 +61,15 @@ def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
 def _measure(job: Job, progress: Progress) -> str:
     """Read what has changed of the working range; safe to run again. What is found is told while it goes on."""
     row = lookups.matte_row(job.shot, job.subject)
-    plate = job.shot.plates.first()
-    keys = keys_of(job.shot, row, plate)
+    held = read_of(job.shot, row, job.shot.plates.first())
+    keys = keys_of(job.shot, held)
     known = {frame: both for frame, *both in row.checks.values_list("frame", "key", "edges_key")}
     stale = [f for f, key in keys.frames.items() if known.get(f, UNKNOWN)[0] != key]
     edged = [f for f, key in keys.edges.items() if known.get(f, UNKNOWN)[1] != key]
     progress.begin(len(stale) + len(edged))
     begun = told = time.monotonic()
     done = 0
-    reader = Reader(job.shot, row, plate, keys.own)
+    reader = Reader(job.shot, row, held, keys.own)
     fresh: list[FrameCheck] = []
     for frame, read, small, edge in reader.frames(stale, set(edged)):
         fresh.append(FrameCheck(matte=row, frame=frame, key=keys.frames[frame], read=read, small=small))

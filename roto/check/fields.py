@@ -78,3 +78,38 @@ def apart(before, after, here, one, other, out):
         for x in range(width):
             out[y, x] = _least(_least(before[y, x], after[y, x]), here[y, x] - (one[y, x] * half + other[y, x] * half))
     return out
+
+
+@kernel
+def alike(grey, found, where, weight, right, bottom):
+    """Of two pictures (h, w) within a weight (h, w): how many px are wanted; how many of these are found, at places (h, w, 2) up to `right`
+    and `bottom`; and the sums over these of the squares of the one, the squares of the other, and the products, each about its mean."""
+    height, width = grey.shape
+    wanted, count, one, other, ones, others, both = 0, 0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for y in range(height):
+        for x in range(width):
+            if weight[y, x] > 0:
+                wanted += 1
+                if 0.0 <= where[y, x, 0] <= right and 0.0 <= where[y, x, 1] <= bottom:
+                    a, b = float(grey[y, x]), float(found[y, x])
+                    count += 1
+                    one += a
+                    other += b
+                    ones += a * a
+                    others += b * b
+                    both += a * b
+    many = max(count, 1)
+    return wanted, count, ones - one * one / many, others - other * other / many, both - one * other / many
+
+
+@kernel
+def forget_beyond(left, flow, x0, y0, right, bottom, still):
+    """Set values (h, w) to 0 where a flow (h, w, 2) may come from beyond a picture's border, or go there. x0, y0: where the part lies in
+    the picture; right, bottom: its last column and row; still: what moves less goes nowhere."""
+    height, width = left.shape
+    for y in range(height):
+        down = min(y0 + y, bottom - y0 - y)
+        for x in range(width):
+            along, away = abs(flow[y, x, 0]), abs(flow[y, x, 1])
+            if (along > still and min(x0 + x, right - x0 - x) < along + 2) or (away > still and down < away + 2):
+                left[y, x] = 0

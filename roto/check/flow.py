@@ -5,10 +5,12 @@ Flows are of pictures of half the mattes' size, in their px, where nothing else 
 
 import math
 from functools import lru_cache
+from threading import Lock
 from typing import Any
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from roto.check import fields
@@ -24,6 +26,11 @@ CARRIED = 6.0
 """px of them: how far motion is carried outwards at least, as the sigma of a bell"""
 LEAP = 4.0
 """px of them that the centre moves by, from which flow is also begun there"""
+REMEMBERED = 48 << 20
+"""bytes of flows between pictures with a name that are kept: an edit of a matte leaves them as they are"""
+
+_flows: LRUCache[Any, Small] = LRUCache(REMEMBERED, getsizeof=lambda flow: flow.nbytes)
+_lock = Lock()
 
 
 def median(values: NDArray[Any]) -> float:
@@ -44,6 +51,21 @@ def led(one: Picture, other: Picture, begun: Small | None) -> Small:
     coarse = max(one.shape) >= COARSE[0] and min(one.shape) >= COARSE[1]
     flow = _finder(int(coarse)).calc(one, other, begun)  # type: ignore[arg-type]
     return np.asarray(flow[:height, :width], dtype=np.float32)
+
+
+def _between(here: Look, other: Look) -> Small:
+    """Dense flow from the one picture to the other, begun from nothing; remembered where both have names. Not to be written to."""
+    if here.name is None or other.name is None:
+        return led(here.grey, other.grey, None)
+    key = (here.name, other.name)
+    with _lock:
+        found = _flows.get(key)
+    if found is None:
+        found = led(here.grey, other.grey, None)
+        if found.nbytes < REMEMBERED // 8:
+            with _lock:
+                _flows[key] = found
+    return found
 
 
 def _finder(finest: int) -> cv2.DISOpticalFlow:
@@ -86,7 +108,7 @@ def weight_of(mask: Small) -> Small:
 def found_again(here: Look, other: Look, weight: Small) -> tuple[Small, float, Small]:
     """Where (h/2, w/2, 2) each px of this frame's picture is on the other one; how well it is found there within the weight; and how far
     (h/2, w/2), of 255, the picture differs from what is found."""
-    tries = [led(here.grey, other.grey, None)]
+    tries = [_between(here, other)]
     far = leap(here, other) / 2
     if math.hypot(*far) > LEAP / 2:
         begun = np.empty_like(tries[0])
@@ -116,16 +138,11 @@ def _same(grey: Picture, found: Picture, where: Small, weight: Small) -> float:
     """The correlation of the picture within the weight with what was found for it. where: that is, on the other frame. NaN where too little
     lies there, or where it is evener than two steps of 255."""
     height, width = grey.shape
-    inside = np.asarray(cv2.inRange(where, (0.0, 0.0, 0.0, 0.0), (width - 1.0, height - 1.0, 0.0, 0.0)), dtype=np.uint8)
-    wanted = weight > 0
-    there = wanted & (inside > 0)
-    count = np.count_nonzero(there)
-    if count < max(SIGHT // 4, 0.3 * np.count_nonzero(wanted)):
+    wanted, count, one, other, both = fields.alike(grey, found, where, weight, width - 1.0, height - 1.0)
+    if count < max(SIGHT // 4, 0.3 * wanted):
         return float("nan")
-    a, b = grey[there].astype(np.float32), found[there].astype(np.float32)
-    a, b = a - a.mean(), b - b.mean()
-    spread = float(np.sqrt(np.dot(a, a) * np.dot(b, b)))
-    return float(np.dot(a, b)) / spread if spread > 4.0 * count else float("nan")
+    spread = math.sqrt(one * other)
+    return both / spread if spread > 4.0 * count else float("nan")
 
 
 def carried_outwards(flow: Small, weight: Small) -> Small:

@@ -1,5 +1,6 @@
 """Frames made ready for the check: small mattes, and pictures of half their size."""
 
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -22,10 +23,19 @@ SIGHT = 40
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Grey:
+    """A frame's picture made ready, by itself. pixels (h/2, w/2): of half the size of the small mattes. name: under which what is found
+    between it and others may be remembered: equal names, equal pixels; None: under none."""
+
+    pixels: Picture
+    name: Hashable | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Look:
     """A frame made ready. alpha (h, w): its small matte, 0..1. grey (h/2, w/2): its picture. half: the matte in that size. thin (h/2, w/2):
     1 where the matte is thin, or a gap in it. box: of what is not 0; None when all is. centre: x, y. length: px of the outline.
-    scale: px of the plate a px of the small matte."""
+    scale: px of the plate a px of the small matte. name: that of the picture (see `Grey`)."""
 
     alpha: Small
     grey: Picture
@@ -35,29 +45,43 @@ class Look:
     centre: NDArray[np.float64]
     length: float
     scale: float
+    name: Hashable | None = None
 
     def within(self, box: Box) -> "Look":
         """A part of it, its sides even."""
         half = (box[0] // 2, box[1] // 2, box[2] // 2, box[3] // 2)
         return replace(
-            self, alpha=_in(self.alpha, box), grey=_in(self.grey, half), half=_in(self.half, half), thin=_in(self.thin, half)
+            self, alpha=_in(self.alpha, box), grey=_in(self.grey, half), half=_in(self.half, half), thin=_in(self.thin, half),
+            name=None if self.name is None else (self.name, half),
         )  # fmt: skip
 
 
-def ready(picture: Picture, alpha: NDArray[np.uint8], around: Box | None = None) -> Look:
-    """A frame made ready for `moving`. picture: uint8 (h, w, 3), of any size in the proportion of alpha, uint8 (h, w). around: the box of
-    what of it is not 0, where that is known."""
-    width = max(2, min(WIDE, alpha.shape[1]) // 2 * 2)
-    size = (width, 2 * max(1, round(alpha.shape[0] * width / alpha.shape[1] / 2)))
-    half = (size[0] // 2, size[1] // 2)
-    grey = np.asarray(cv2.resize(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), half, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+def _size(shape: tuple[int, ...]) -> tuple[int, int]:
+    """The width and height of the small matte of one so high and wide: even ones."""
+    width = max(2, min(WIDE, shape[1]) // 2 * 2)
+    return width, 2 * max(1, round(shape[0] * width / shape[1] / 2))
+
+
+def grey_of(picture: Picture, shape: tuple[int, ...], name: Hashable | None = None) -> Grey:
+    """A picture, uint8 (h, w, 3), made ready beside mattes of that shape (h, w). It may be of any size in their proportion."""
+    half = (_size(shape)[0] // 2, _size(shape)[1] // 2)
+    few = cv2.resize(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), half, interpolation=cv2.INTER_AREA)
+    return Grey(pixels=np.asarray(few, dtype=np.uint8), name=name)
+
+
+def ready(picture: Picture | Grey, alpha: NDArray[np.uint8], around: Box | None = None) -> Look:
+    """A frame made ready for `moving`. picture: see `grey_of`, or what that gave. alpha: uint8 (h, w). around: the box of what of it is
+    not 0, where that is known."""
+    grey = picture if isinstance(picture, Grey) else grey_of(picture, alpha.shape)
+    size, half = _size(alpha.shape), grey.pixels.shape[::-1]
     codes = alpha if alpha.shape[::-1] == size else smaller(alpha, size, around)
     few = smaller(codes, half)
     x, y, across, down = cv2.boundingRect(codes)
     small = codes * np.float32(1 / 255)
     return Look(
-        alpha=small, grey=grey, half=few * np.float32(1 / 255), thin=_thin(few), box=(x, y, x + across, y + down) if across else None,
-        centre=_centre(codes), length=_length(codes) / 255, scale=alpha.shape[1] / width,
+        alpha=small, grey=grey.pixels, name=grey.name, half=few * np.float32(1 / 255), thin=_thin(few),
+        box=(x, y, x + across, y + down) if across else None, centre=_centre(codes), length=_length(codes) / 255,
+        scale=alpha.shape[1] / size[0],
     )  # fmt: skip
 
 

@@ -11,7 +11,6 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from roto.check import fields
 from roto.check.flow import INSIDE, carried_outwards, found_again, larger, leap, led, map_of, median, taken, weight_of
@@ -165,9 +164,8 @@ def _step(
     whole = larger(carried_, here.alpha)
     found = taken(other.alpha, map_of(whole), cv2.BORDER_CONSTANT, beyond=float("nan"))
     left: Small = fields.left_over(here.alpha, found, found)
-    beyond = _crossing(whole, box, size)
-    if beyond is not None:
-        left[beyond] = 0.0
+    if cv2.norm(whole, cv2.NORM_INF) + 2 >= min(box[0], size[1] - box[2], box[1], size[0] - box[3]):  # else nothing goes so far
+        fields.forget_beyond(left, whole, box[0], box[1], size[1] - 1, size[0] - 1, INSIDE)
     length = max(here.length, other.length, SHORT)
     amount, grown = cv2.norm(left, cv2.NORM_L1) / length * here.scale, float(left.sum()) / length * here.scale
     changed = int(cv2.norm(here.alpha, other.alpha, cv2.NORM_INF) * 255)
@@ -175,19 +173,6 @@ def _step(
     new: Small = np.asarray(cv2.blur(differs, (3, 3)), dtype=np.float32)
     went = 2 * np.asarray(cv2.magnitude(carried_[..., 0], carried_[..., 1]), dtype=np.float32)
     return Step(way=way * here.scale, same=same, left=amount, grown=grown, changed=changed, box=where), left, new, went
-
-
-def _crossing(flow: Small, box: Box, size: tuple[int, ...]) -> NDArray[np.bool_] | None:
-    """Where (h, w) the picture may come from beyond its border within a step, or go there: nothing is known of it. None: nowhere."""
-    x0, y0, x1, y1 = box
-    inward = min(x0, size[1] - x1, y0, size[0] - y1)
-    if cv2.norm(flow, cv2.NORM_INF) + 2 < inward:
-        return None
-    way = np.abs(flow)
-    x, y = np.arange(x0, x1, dtype=np.float32), np.arange(y0, y1, dtype=np.float32)
-    across, down = np.minimum(x, size[1] - 1 - x), np.minimum(y, size[0] - 1 - y)
-    still = INSIDE  # what hardly moves goes nowhere
-    return ((across[None] < way[..., 0] + 2) & (way[..., 0] > still)) | ((down[:, None] < way[..., 1] + 2) & (way[..., 1] > still))
 
 
 def _at_most(away: Small) -> float:

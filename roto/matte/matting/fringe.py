@@ -203,6 +203,7 @@ class Fringes:
         self.others: dict[str, Found] = {}
         self.one_at_a_time = RLock()  # frames are steadied by each other: two threads would solve the same ones
         self._told: tuple[Matte | None, dict[tuple[int, int], str]] = None, {}
+        self._whole: tuple[Matte | None, tuple[int, list[int]], dict[int, str]] = None, (0, []), {}
 
     @property
     def whole(self) -> bool:
@@ -294,8 +295,12 @@ class Fringes:
         """By frame, a name for everything that its steadied solution depends on, or that a line depends on that is found otherwise."""
         if matte.entries[at].mode in self.others:
             return self.others[matte.entries[at].mode].whole_keys(matte, at, frames)
-        keys = self.keys(matte, at, self._live_around(matte, at, frames, 2 * AROUND))
-        return {f: steady_key(keys, f, 2 * AROUND) for f in frames if f in keys}
+        of, asked, told = self._whole
+        if of is not matte or asked != (at, list(frames)):  # asked once for what stands, and once for what a frame is made from
+            keys = self.keys(matte, at, self._live_around(matte, at, frames, 2 * AROUND))
+            told = {f: steady_key(keys, f, 2 * AROUND) for f in frames if f in keys}
+            self._whole = matte, (at, list(frames)), told
+        return dict(told)
 
     def again_keys(self, matte: Matte, at: int, frames: Sequence[int]) -> dict[int, str]:
         """By frame, the name under which it is kept after the first turn."""

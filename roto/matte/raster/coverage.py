@@ -56,14 +56,14 @@ def _group(start, stop, pieces, ids, at, before, wind, deciding, words, state, f
 
 
 @leaf
-def _collect(row, line, e, layer, edges, ways, rows, items, use, pieces, ids, count):
+def _collect(row, line, e, layer, ends, ways, rows, items, use, pieces, ids, count):
     """The parts of one layer's edges that lie in the row, appended; returns how many there are now."""
     for q in range(rows[layer, line], rows[layer, line + 1]):
         k = items[q]
-        y0, y1 = edges[k, 1], edges[k, 3]
+        y0, y1 = ends[k, 1], ends[k, 3]
         if not use[k] & 1 or y1 < row or y0 > row + 1:
             continue
-        x0, x1 = edges[k, 0], edges[k, 2]
+        x0, x1 = ends[k, 0], ends[k, 2]
         xt, xb = x0, x1
         top, bottom = y0 - row, y1 - row
         if top < 0.0 or bottom > 1.0:
@@ -90,14 +90,14 @@ def _collect(row, line, e, layer, edges, ways, rows, items, use, pieces, ids, co
 
 @leaf
 def sweep_row(
-    row: int, line: int, layers: Whole, edges: Floats, ways: Whole, use: Bytes, rows: Whole, items: Whole, first: int, last: int,
+    row: int, line: int, layers: Whole, ends: Floats, ways: Whole, use: Bytes, rows: Whole, items: Whole, first: int, last: int,
     mode: Whole, invert: Flags, sums: Whole, two: bool, box: Whole, pieces: Floats, ids: Whole, at: Floats, before: Whole,
     wind: Whole, deciding: Whole,
 ) -> tuple[float, float]:  # fmt: skip
     """Add one run's areas in pixel row `row` to sums[0] (one) and, when `two`, sums[1] (passed).
 
-    layers: int64 (entries,), which polygon of each entry counts now; -1 for the marks of a group. rows, items: the edges in each row
-    (CSR), this row at `line`. sums: int64 (2, box width + 3). box: (first column, column after the last, picture width).
+    layers: int64 (entries,), which polygon of each entry counts now; -1 for the marks of a group. ends: see `Geometry`. rows, items: the
+    edges in each row (CSR), this row at `line`. sums: int64 (2, box width + 3). box: (first column, column after the last, picture width).
     Returns the leftmost and rightmost x of anything in the row (left > right when there is nothing).
     """
     count = 0
@@ -107,7 +107,7 @@ def sweep_row(
         if layers[e] < 0:
             words = 0  # a group's: what comes together in it does not go by the last word
         else:
-            count = _collect(row, line, e, layers[e], edges, ways, rows, items, use, pieces, ids, count)
+            count = _collect(row, line, e, layers[e], ends, ways, rows, items, use, pieces, ids, count)
     if count == 0:
         return 1.0, 0.0
     sort_ids(ids, ORDER, 0, count, pieces, 4)

@@ -31,9 +31,11 @@ SLACK = 1e-3
 
 
 class Geometry(NamedTuple):
-    """The edges of all layers. edges: (S, COLUMNS) with y rising. ways: which way each ran (+1 down). use: what it is good for, see
+    """The edges of all layers. ends: (S, 4), x and y of both, with y rising: all that areas want, close together. edges: (S, COLUMNS),
+    the same with what distances want, in layers where these are wanted. ways: which way each ran (+1 down). use: what it is good for, see
     `roto.curve.boundary`. rows: (layers, rows + 1) and items: the edges in each pixel row, per layer (compressed sparse rows)."""
 
+    ends: Floats
     edges: Floats
     ways: NDArray[np.int64]
     use: NDArray[np.uint8]
@@ -126,14 +128,18 @@ def _with_lean(edges):
 
 
 @kernel
-def edges_of(vertices: Floats, begin: Whole, pads: Floats, reach: Floats, varies: Flags) -> tuple[Floats, Whole, Bytes, Whole, Flags]:
+def edges_of(
+    vertices: Floats, begin: Whole, pads: Floats, reach: Floats, varies: Flags
+) -> tuple[Floats, Floats, Whole, Bytes, Whole, Flags]:
     """Edges of all layers. vertices: (V, 2) of their polygons; begin: (L + 1,); pads: (L,), px within which distances are wanted, or 0.
 
     reach: (V, 2), inner and outer reach at each vertex; varies: (L,), the layers where that counts.
 
-    Returns edges, ways, use, where each layer's edges start (L + 1,), and which layers have a corner (L,): a sine of a turn beyond CORNER.
+    Returns ends, edges, ways, use (see `Geometry`), where each layer's edges start (L + 1,), and which layers have a corner (L,): a sine of
+    a turn beyond CORNER, looked for where distances are wanted.
     """
     layers = len(begin) - 1
+    ends = np.empty((len(vertices) + 16, 4))
     edges = np.empty((len(vertices) + 16, COLUMNS))
     ways = np.empty(len(edges), np.int64)
     use = np.empty(len(edges), np.uint8)
@@ -143,39 +149,46 @@ def edges_of(vertices: Floats, begin: Whole, pads: Floats, reach: Floats, varies
     for layer in range(layers):
         polygon = vertices[begin[layer] : begin[layer + 1]]
         n = len(polygon)
-        cut = n
-        origin, spans, hands = np.empty(0, np.int64), np.empty((0, 2)), np.empty(0, np.int64)
-        if pads[layer] > 0.0:
-            plain, marks, origin, spans, hands = marked_edges(polygon)
-            cut = len(plain)
-            if at + cut > len(edges) - (len(vertices) - begin[layer + 1]):
-                more = np.empty((len(edges) + 2 * cut, COLUMNS))
-                more[:at] = edges[:at]
-                edges = more
-                ways = np.append(ways, np.empty(2 * cut, np.int64))
-                use = np.append(use, np.empty(2 * cut, np.uint8))
-            for i in range(cut):
-                for c in range(4):
-                    edges[at + i, c] = plain[i, c]
-                use[at + i] = marks[i]
-        else:
+        if not pads[layer] > 0.0:
             for i in range(n):
                 j = i + 1 if i + 1 < n else 0
-                edges[at + i, 0], edges[at + i, 1] = polygon[i, 0], polygon[i, 1]
-                edges[at + i, 2], edges[at + i, 3] = polygon[j, 0], polygon[j, 1]
-                use[at + i] = WINDS | BOUNDS
+                turned = polygon[j, 1] < polygon[i, 1] or (polygon[j, 1] == polygon[i, 1] and polygon[j, 0] < polygon[i, 0])
+                a, b = (j, i) if turned else (i, j)
+                ends[at, 0], ends[at, 1], ends[at, 2], ends[at, 3] = polygon[a, 0], polygon[a, 1], polygon[b, 0], polygon[b, 1]
+                ways[at] = -1 if turned else 1
+                use[at] = WINDS | BOUNDS
+                at += 1
+            starts[layer + 1] = at
+            continue
+        plain, marks, origin, spans, hands = marked_edges(polygon)
+        cut = len(plain)
+        if at + cut > len(edges) - (len(vertices) - begin[layer + 1]):
+            more = np.empty((len(edges) + 2 * cut, COLUMNS))
+            more[:at] = edges[:at]
+            edges = more
+            room = np.empty((len(edges), 4))
+            room[:at] = ends[:at]
+            ends = room
+            ways = np.append(ways, np.empty(2 * cut, np.int64))
+            use = np.append(use, np.empty(2 * cut, np.uint8))
+        for i in range(cut):
+            for c in range(4):
+                edges[at + i, c] = plain[i, c]
+            use[at + i] = marks[i]
         _with_directions(edges[at : at + cut], ways[at : at + cut], cut == n)
+        for k in range(at, at + cut):
+            for c in range(4):
+                ends[k, c] = edges[k, c]
         for k in range(at, at + cut):
             if use[k] & BOUNDS and max(edges[k, CAP0], edges[k, CAP1]) > CORNER:
                 corners[layer] = True
         if varies[layer]:
             _with_reach(edges[at : at + cut], ways[at : at + cut], origin, spans, hands, reach[begin[layer] : begin[layer + 1]])
             _with_lean(edges[at : at + cut])
-        if pads[layer] > 0.0:
-            _with_bounds(edges[at : at + cut], pads[layer])
+        _with_bounds(edges[at : at + cut], pads[layer])
         at += cut
         starts[layer + 1] = at
-    return edges[:at], ways[:at], use[:at], starts, corners
+    return ends[:at], edges[:at], ways[:at], use[:at], starts, corners
 
 
 @leaf
@@ -192,16 +205,16 @@ def _rows_of(side, pad, top, bottom):
 
 
 @kernel
-def into_rows(edges: Floats, starts: Whole, pads: Floats, top: int, bottom: int) -> tuple[Whole, Whole, int]:
+def into_rows(ends: Floats, edges: Floats, starts: Whole, pads: Floats, top: int, bottom: int) -> tuple[Whole, Whole, int]:
     """The edges that matter in each pixel row, per layer: CSR (layers, rows + 1), items; and the most in any one row."""
     layers = len(starts) - 1
     height = bottom - top
     rows = np.zeros((layers, height + 1), np.int64)
-    spans = np.empty((len(edges), 2), np.int64)
+    spans = np.empty((len(ends), 2), np.int64)
     total = 0
     for layer in range(layers):
         for k in range(starts[layer], starts[layer + 1]):
-            low, high = _rows_of(edges[k], pads[layer], top, bottom)
+            low, high = _rows_of(edges[k] if pads[layer] > 0.0 else ends[k], pads[layer], top, bottom)
             spans[k, 0], spans[k, 1] = low, high
             for line in range(low, high):
                 rows[layer, line] += 1

@@ -222,4 +222,4 @@ def counts_of(live: list[Live], steps: int) -> list[int]:
     """In how many steps of its own each entry is looked at where an exposure is taken in `steps`: it stays as it is over several of them
     where others move quicker. Each is a part of `steps`, and goes by nothing else but how the entry itself moves."""
     parts = [n for n in range(1, steps + 1) if steps % n == 0]
-    return [next((n for n in parts if n >= one.steps_among), steps) for one in live]
+    return [next((n for n in parts if n >= least), steps) for least in (one.steps_among for one in live)]

@@ -121,9 +121,9 @@ class _Flat:
     def geometry(self, pads: list[float], points: list[Floats], top: int, bottom: int) -> tuple[Geometry, int, NDArray[np.bool_]]:
         """The edges, by entry as far around as `pads` (px) says; the most of one layer in a row; which layers have corners."""
         far = np.repeat(np.array(pads), [len(p) for p in points])
-        edges, ways, use, starts, corners = edges_of(self.vertices, self.begin, far, self.reach, self.varies)
-        rows, items, most = into_rows(edges, starts, far, top, bottom)
-        return Geometry(edges, ways, use, rows, items), most, corners
+        ends, edges, ways, use, starts, corners = edges_of(self.vertices, self.begin, far, self.reach, self.varies)
+        rows, items, most = into_rows(ends, edges, starts, far, top, bottom)
+        return Geometry(ends, edges, ways, use, rows, items), most, corners
 
 
 def _flattened(live: list[Live], points: list[Floats]) -> _Flat:

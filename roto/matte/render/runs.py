@@ -133,7 +133,7 @@ def swept(
     """Sweep lines [first, last) of a row; see `sweep_row`."""
     c = work.crossings
     return sweep_row(
-        row, line, layer, geometry.edges, geometry.ways, geometry.use, geometry.rows, geometry.items, first, last, mode, invert, work.sums,
+        row, line, layer, geometry.ends, geometry.ways, geometry.use, geometry.rows, geometry.items, first, last, mode, invert, work.sums,
         two, box, c.pieces, c.ids, c.at, c.before, c.wind, c.deciding,
     )  # fmt: skip
 
