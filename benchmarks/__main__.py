@@ -1,6 +1,6 @@
 """`python -m benchmarks [NAME...]`: all figures as one table. NAMEs:
-coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull exr again workers movies kills killing
-faults opening desk load memory scale tryouts export bend hints hard check recheck taught."""
+coverage blur reach sequence edges sizes varying truth tufts softness shutter following keys pull fitting exr again workers movies kills
+killing faults opening desk load memory scale tryouts export bend hints hard check recheck taught."""
 
 import sys
 
@@ -11,6 +11,7 @@ from benchmarks import (
     desk,
     exposure,
     faults,
+    fitting,
     hard,
     hinting,
     killing,
@@ -41,6 +42,7 @@ ALL = {
     "following": tracks.following,
     "keys": tracks.keys,
     "pull": tracks.pull,
+    "fitting": fitting.fitting,
     "exr": packages.writing_alone,
     "again": packages.again_and_proof,
     "workers": packages.two_workers,

@@ -34,8 +34,8 @@ def demo_matte(scene: Scene, edits_of: Callable[[Scene, str], list[Edit]] = trac
     shapes: dict[str, Shape] = {}
     modes: dict[str, str] = {}
     for said in edits_of(scene, "matte"):
-        if "track" in said:
-            continue  # nothing rides on it
+        if "track" in said or said["do"] in ("new group", "lock"):
+            continue  # nothing rides on it, and no outline goes by it
         one, key = dict(said), said["shape"]
         do, frame = one["do"], one["frame"]
         if do == "trace":

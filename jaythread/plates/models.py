@@ -33,11 +33,17 @@ class Space(models.TextChoices):
     LOG = "log", "logarithmic"
 
 
+class Mixed(models.TextChoices):
+    UNKNOWN = "", "not looked at"
+    LIGHT = "light", "in light"
+    SHOWN = "display", "as displayed"
+
+
 class Plate(models.Model):
     """One version of a shot's picture. `names`: the still of each frame; empty for a movie, whose frames are decoded to PNG.
     cuts: found while it is decoded; how far that is, its job tells (`job`). display_version: raised when it is to be shown otherwise, so
     that pages fetch anew. first, last: of its own files' numbers; of older ones the shot's. changes: what differs from the version before,
-    once that was looked at: sentences, and by frame which share of the picture."""
+    once that was looked at: sentences, and by frame which share of the picture. mixed: how its edges were mixed, once they were read."""
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="plates")
     version = models.PositiveIntegerField(default=1)
@@ -54,6 +60,7 @@ class Plate(models.Model):
     changes = models.JSONField(null=True)
     display_version = models.PositiveIntegerField(default=0)
     quick = models.CharField(max_length=40, default="proxy", help_text="the folder of its quick pictures")
+    mixed = models.CharField(max_length=10, choices=Mixed.choices, default=Mixed.UNKNOWN, blank=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
 
     class Meta:

@@ -18,7 +18,7 @@ from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, register
 from jaythread.plates import policies
 from jaythread.plates.actions import PROXY_WIDTH
-from jaythread.plates.models import SHOW, Plate, Space, State
+from jaythread.plates.models import SHOW, Mixed, Plate, Space, State
 from jaythread.productions.policies import User
 from roto.picture import cuts, display, stills
 from roto.picture.stills import Pixels
@@ -75,7 +75,8 @@ def _show(job: Job, progress: Progress) -> str:
         plate = Plate.objects.select_for_update().get(pk=plate.pk)
         old = plate.folder / plate.quick
         plate.space, plate.quick, plate.cuts, plate.display_version = space, beside.name, cuts.find(small), plate.display_version + 1
-        plate.save(update_fields=["space", "quick", "cuts", "display_version"])
+        plate.mixed = Mixed.UNKNOWN  # its edges are others now
+        plate.save(update_fields=["space", "quick", "cuts", "display_version", "mixed"])
     store.drop(old)  # a page that asks for one of these just now is shown the still
     return ""
 

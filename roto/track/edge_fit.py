@@ -6,6 +6,7 @@ and Jain, "Using dynamic programming for solving variational problems in vision"
 place does not count against its neighbours. Where there is no contrast, or another shape lies over it, nothing is known, and that is said.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -15,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.arrays import Floats
-from roto.jit import kernel
+from roto.picture import display
+from roto.track.chain import chain
 
 APART = 4.0
 """px along the outline between two places, on the frame where it is longest"""
@@ -113,6 +115,16 @@ def _strength(picture: NDArray[np.float32], places: Floats, outward: Floats, win
     return np.asarray(out[:, half:-half], np.float64)
 
 
+def _strength_in_light(picture: NDArray[np.float32], places: Floats, outward: Floats, window: float) -> Floats:
+    """The same of the picture in linear light, of which only what is near the outline is made."""
+    far = math.ceil(window + 3 * max(WIDTHS)) + 2
+    size = np.array(picture.shape[1::-1])
+    low = np.clip(np.floor(places.min(axis=0)).astype(int) - far, 0, size - 1)
+    high = np.clip(np.ceil(places.max(axis=0)).astype(int) + far, low + 1, size)
+    part = display.light(picture[low[1] : high[1], low[0] : high[0]]).astype(np.float32)
+    return _strength(part, places - low, outward, window)
+
+
 def _along(values: NDArray[Any]) -> NDArray[np.float32]:
     """The mean with the two neighbours along the outline, the nearest counting double."""
     return np.asarray(0.5 * values + 0.25 * (np.roll(values, 1, axis=0) + np.roll(values, -1, axis=0)), np.float32)
@@ -123,30 +135,6 @@ def _mean_along(values: Floats, near: int = 6) -> Floats:
     return np.asarray(np.mean([np.roll(values, k) for k in range(-near, near + 1)], axis=0))
 
 
-@kernel
-def _chain(gain, bends):
-    """The offsets (S,) around a closed outline with the largest sum of gain (S, D), less what bending costs."""
-    count, wide = gain.shape
-    best = np.empty((2 * count, wide))
-    back = np.zeros((2 * count, wide), np.int64)
-    best[0] = gain[0]
-    for s in range(1, 2 * count):  # twice around, so that the end knows the beginning
-        for d in range(wide):
-            top, which = -1e300, 0
-            for e in range(max(0, d - 4), min(wide, d + 5)):
-                value = best[s - 1, e] - bends * abs(d - e)
-                if value > top:
-                    top, which = value, e
-            best[s, d] = top + gain[s % count, d]
-            back[s, d] = which
-    out = np.empty(count, np.int64)
-    d = int(np.argmax(best[2 * count - 1]))
-    for s in range(2 * count - 1, count - 1, -1):
-        out[s - count] = d
-        d = back[s, d]
-    return out
-
-
 def measure(
     picture: NDArray[np.float32],
     points: Floats,
@@ -154,17 +142,23 @@ def measure(
     t: Floats,
     others: NDArray[np.float32] | None = None,
     window: float = WINDOW,
+    light: bool = False,
 ) -> Fit:
-    """How an outline (n, 6) lies on a picture (h, w, 3), 0..1.
+    """How an outline (n, 6) lies on a picture (h, w, 3) as it is displayed, 0..1.
 
-    others: (h, w), alpha of other shapes: where they cover the outline the picture does not show its edge.
+    others: (h, w), alpha of other shapes: where they cover the outline the picture does not show its edge. light: where the edge lies is
+    looked for in linear light (see `mixing`); whether it is known goes by what is displayed, or no edge in the dark would be.
     """
     places, outward = places_at(points, segments, t)
     strength = _strength(picture, places, outward, window)
+    if light:
+        lit = _strength_in_light(picture, places, outward, window)
+        strongest = [_mean_along(one.max(axis=1)) for one in (strength, lit)]
+        strength = lit * (strongest[0] / np.maximum(strongest[1], 1e-9))[:, None]
     offsets = np.arange(strength.shape[1]) * STEP - window
     strongest = np.maximum(strength.max(axis=1, keepdims=True), 1e-9)
     gain = strength * np.minimum(1.0, 3 * PLAIN / strongest) - NEARER * offsets**2  # no place may outvote its neighbours
-    at = _chain(gain, BENDS * STEP)
+    at = chain(gain, BENDS * STEP)
     rows = np.arange(len(at))
     inner = np.clip(at, 1, strength.shape[1] - 2)
     before, here, after = strength[rows, inner - 1], strength[rows, inner], strength[rows, inner + 1]

@@ -1,6 +1,7 @@
 """The step Check: the fit of a matte measured, its weak frames listed, looked at, and mended by pulling points to the edge."""
 
 import uuid
+from math import erf
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from jaythread.desk.models import FrameFit, Shape
 from jaythread.errors import Refused
 from jaythread.jobs import actions as jobs
 from jaythread.plates.models import Plate
+from roto.picture import display
 from roto.picture.stills import write_picture
 
 from ..conftest import FIRST, LAST, ask, carry_out, command, trace
@@ -107,3 +109,37 @@ def test_measuring_stops_when_asked_and_goes_on_with_what_is_missing(shot, rafe,
     carry_out(run)
     run.refresh_from_db()
     assert (run.done, run.total) == (2, 2) and dict(FrameFit.objects.values_list("frame", "pk")) == kept
+
+
+def soft_discs(light):
+    """A bright disc of 22 px radius about (48, 32) on a dark ground, its edge as soft as of a lens, mixed in light or as displayed."""
+    y, x = np.mgrid[0:64, 0:96] + 0.5
+    alpha = np.array([0.5 + 0.5 * erf(v / (2**0.5 * 1.5)) for v in (22 - np.hypot(x - 48, y - 32)).ravel()]).reshape(64, 96)[..., None]
+    front, back = np.array([0.75, 0.7, 0.6]), np.array([0.06, 0.08, 0.1])
+    into, out_of = (display.light, display.shown) if light else (np.asarray, np.asarray)
+    mixed = out_of(alpha * into(front) + (1 - alpha) * into(back))
+    for frame in range(FIRST, LAST + 1):
+        grain = np.random.default_rng(frame).normal(0, 0.004, mixed.shape)
+        write_picture(Plate.objects.get().still(frame), np.rint(np.clip(mixed + grain, 0, 1) * 255).astype(np.uint8))
+
+
+@pytest.mark.parametrize("light", [True, False])
+def test_an_outline_on_a_soft_edge_stays_however_the_plate_was_mixed(shot, rafe, light):
+    soft_discs(light)
+    turn = np.arange(8) / 8 * 2 * np.pi
+    out, along = np.stack([np.cos(turn), np.sin(turn)], axis=1), np.stack([-np.sin(turn), np.cos(turn)], axis=1)
+    handle = 22 * 4 / 3 * np.tan(np.pi / 16) * along
+    points = np.concatenate([(48, 32) + 22 * out, -handle, handle], axis=1).tolist()
+    shape, matte = str(uuid.uuid4()), str(shot.mattes.get().pk)
+    said = {"do": "trace", "shape": shape, "entry": str(uuid.uuid4()), "matte": matte, "name": "disc", "frame": FIRST}
+    do(rafe, shot, **said, points=points, curves=[True] * 8)
+    assert fit.pull(rafe, shot.pk, shape, 1003, [], 8)["most"] < 0.35  # by the edge itself
+    _, told = measured(shot, rafe)
+    assert Plate.objects.get().mixed == ("light" if light else "display") and told["measured"] == 8
+    assert max(off for off, _, _ in told["frames"].values()) < 0.3
+    assert fit.pull(rafe, shot.pk, shape, 1005, [], 8)["most"] < 0.35
+    Plate.objects.update(
+        mixed="display" if light else "light"
+    )  # so far off it would be the other way, and what was measured counts no more
+    assert fit.pull(rafe, shot.pk, shape, 1005, [], 8)["mean"] > 0.4
+    assert fit.state(rafe, shot.pk, shot.mattes.get().pk)["measured"] == 0

@@ -8,11 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from benchmarks import fitting
 from benchmarks.clips import texture
 from roto.matte.render import render
 from roto.motion import edits, placement
 from roto.motion.keys import Keys
-from roto.track import edge_fit
+from roto.track import edge_fit, mixing
 
 from .build import blob, matte, shape
 
@@ -77,6 +78,22 @@ def test_points_pulled_come_back_to_the_edge_as_one(seed):
     assert away(back) < 0.5 and away(back) < away(shaken)
     only = edge_fit.pulled(shaken, here, segments, t, [3])
     assert np.array_equal(np.delete(only, 3, axis=0), np.delete(shaken, 3, axis=0))
+
+
+@pytest.mark.parametrize("in_light", [True, False])
+@pytest.mark.parametrize("smear", [0.0, 4.0])
+def test_an_exact_outline_stays_whether_its_edge_was_mixed_in_light_or_as_displayed(in_light, smear):
+    it = fitting.plate(7, smear, in_light)
+    told, off = [], {True: [], False: []}
+    for picture, true in zip(it.pictures, it.outlines, strict=True):
+        segments, t = edge_fit.parameters(true[None])
+        for light in (True, False):
+            here = edge_fit.measure(picture, true, segments, t, light=light)
+            off[light].append(np.abs(here.offset).mean())
+            told += [mixing.profile(picture, here)] if not light else []
+    assert mixing.in_light(told) == in_light
+    assert max(off[in_light]) < 0.3 < min(off[not in_light])
+    assert mixing.in_light([]) and mixing.in_light(told[:0])  # what is filmed is mixed in light
 
 
 def moving(spoilt=None, by=(3.0, 0.0)):

@@ -1,6 +1,7 @@
 """The step Check: how well a matte's outlines lie on the picture, frame by frame; which frames were looked at; where to key next."""
 
 import uuid
+from dataclasses import replace
 from typing import Any
 
 import cv2
@@ -16,13 +17,13 @@ from jaythread.jobs.models import Job
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
 from jaythread.plates import frames as plate_frames
-from jaythread.plates.models import Plate
+from jaythread.plates.models import Mixed, Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
 from roto.curve.flatten import flatten
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
-from roto.track import edge_fit
+from roto.track import edge_fit, mixing
 
 FLAT = 0.2
 """px: how finely what covers an outline is drawn"""
@@ -32,6 +33,8 @@ SHOWN = 0.75
 """px of offset from which a place is marked in the picture"""
 WEAKEST = 8
 """frames in the list"""
+LOOKS, ENOUGH = 6, 60
+"""frames on which it is read how a plate was mixed, and places of edges that must be known there for it to be kept"""
 
 
 def _cover(look: MatteFrames, but: str, k: int) -> np.ndarray | None:
@@ -55,8 +58,30 @@ def measured(look: MatteFrames, k: int, picture: np.ndarray, only: str | None = 
             continue
         segments, t = edge_fit.parameters(points)
         cover = _cover(look, shape_id, k)
-        out[shape_id] = (edge_fit.measure(picture, points[k], segments, t, cover, edge_fit.window_of(points[k])), segments)
+        window = edge_fit.window_of(points[k])
+        out[shape_id] = (edge_fit.measure(picture, points[k], segments, t, cover, window, light=look.light), segments)
     return out
+
+
+def _knowing_how_mixed(look: MatteFrames, plate: Plate | None) -> MatteFrames:
+    """Frames to be measured, once it is known how the plate's edges were mixed: read from some frames of the shapes, and kept, the first
+    time that enough is known of them."""
+    if plate is None or plate.mixed != Mixed.UNKNOWN:
+        return look
+    profiles = []
+    for k in np.unique(np.linspace(0, len(look.frames) - 1, LOOKS).astype(int)).tolist():
+        try:
+            picture = plate_frames.as_displayed(plate, int(look.frames[k]))
+        except NotThere:
+            continue
+        profiles += [mixing.profile(picture, one) for one, _ in measured(replace(look, light=False), k, picture).values()]
+    if sum(one.places for one in profiles) < ENOUGH:
+        return look
+    plate.mixed = Mixed.LIGHT if mixing.in_light(profiles) else Mixed.SHOWN
+    same = Plate.objects.filter(pk=plate.pk, mixed=Mixed.UNKNOWN, display_version=plate.display_version)
+    if not same.update(mixed=plate.mixed):
+        plate.refresh_from_db(fields=["mixed"])
+    return replace(look, light=plate.mixed == Mixed.LIGHT)
 
 
 def _prepare(shot: Shot, subject: str, settings: object) -> Prepared:
@@ -69,10 +94,10 @@ def _measure(job: Job, progress: Progress) -> str:
     """Measure the frames of the working range where the fit is not known, or has changed since; safe to run again."""
     row = lookups.matte_row(job.shot, job.subject)
     plate = job.shot.plates.first()
-    look = ready(job.shot, row, plate)
+    look = _knowing_how_mixed(ready(job.shot, row, plate), plate)
     known = dict(FrameFit.objects.filter(matte=row).values_list("frame", "key"))
     first, last = job.shot.working
-    wanted = [k for k, f in enumerate(look.frames) if first <= f <= last and known.get(int(f)) != look.keys[k]]
+    wanted = [k for k, f in enumerate(look.frames) if first <= f <= last and known.get(int(f)) != look.fit_keys[k]]
     progress.begin(len(wanted))
     for done, k in enumerate(wanted, 1):
         _keep(row, look, k, plate)
@@ -95,17 +120,18 @@ def _keep(row: Matte, look: MatteFrames, k: int, plate: Plate | None) -> None:
         fits = measured(look, k, picture)
         found = {i: edge_fit.by_segment(one, segments, look.shapes[i].form.parts) for i, (one, segments) in fits.items()}
     shapes = {i: [[None if a is None else round(a, 3), round(b, 3), round(c, 4)] for a, b, c in rows] for i, rows in found.items()}
-    FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.keys[k], "shapes": shapes})
+    FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.fit_keys[k], "shapes": shapes})
 
 
 def scores(look: MatteFrames, rows: dict[int, FrameFit]) -> dict[str, np.ndarray]:
     """px (F,) that each shape is off by on each frame; NaN where it is not known, or has changed since it was measured."""
     out = {}
+    keys = look.fit_keys
     for shape_id in look.shapes:
         frames: list[Any] = []
         for k, frame in enumerate(look.frames):
             row = rows.get(int(frame))
-            fresh = row is not None and row.key == look.keys[k]
+            fresh = row is not None and row.key == keys[k]
             frames.append(row.shapes.get(shape_id) if row is not None and fresh else None)
         out[shape_id] = edge_fit.scores_over_time(frames)
     return out
@@ -140,7 +166,9 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
     return {
         "revision": shot.revision,
         "frames": frames,
-        "measured": sum(within[k] and f in rows and rows[f].key == look.keys[k] for k, f in enumerate(frames)),
+        "measured": sum(
+            within[k] and f in rows and rows[f].key == key for k, (f, key) in enumerate(zip(frames, look.fit_keys, strict=True))
+        ),
         "weakest": weakest[:WEAKEST],
         "weak": edge_fit.WEAK,
         "key": _where_to_key(look, {i: np.where(within, values, np.nan) for i, values in each.items()}),
@@ -189,6 +217,13 @@ def look_at(user: User, shot_id: int, matte_id: uuid.UUID, frame: int, looked: b
     FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"looked": key if looked else ""})
 
 
+def _in_light(plate: Plate | None, picture: np.ndarray, found: edge_fit.Fit) -> bool:
+    """Whether an edge that was found is to be looked for in linear light; where that is not known of the plate, by the edge itself."""
+    if plate is not None and plate.mixed != Mixed.UNKNOWN:
+        return plate.mixed == Mixed.LIGHT
+    return mixing.in_light([mixing.profile(picture, found)])
+
+
 def pull(user: User, shot_id: int, shape_id: str, frame: int, points: list[int], radius: float) -> dict[str, Any]:
     """Where points of a shape would lie on the picture's edge: index to six numbers; how far they would move (px); known, percent."""
     shot = shot_for(user, shot_id, "look")
@@ -203,7 +238,11 @@ def pull(user: User, shot_id: int, shape_id: str, frame: int, points: list[int],
     cuts = not StackEntry.objects.filter(shape__pk=shape_id, mode="add").exists()  # what cuts is seen within what it cuts from
     others = None if cuts else plate_analysis.beside(shot, shape_id, frame)
     within = edge_fit.window_of(outline[0], radius) if radius > 3 else radius
-    found = edge_fit.measure(plate_frames.newest(shot, frame), outline[0], segments, t, others, within)
+    plate = shot.plates.first()
+    picture = plate_frames.as_displayed(plate, frame)
+    found = edge_fit.measure(picture, outline[0], segments, t, others, within)
+    if _in_light(plate, picture, found):
+        found = edge_fit.measure(picture, outline[0], segments, t, others, within, light=True)
     beside = np.isin(segments, which) | np.isin((segments + 1) % shape.form.parts, which)
     known = float(np.isfinite(found.offset[beside]).mean())
     if known < 0.1:

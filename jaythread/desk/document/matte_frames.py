@@ -6,7 +6,7 @@ import numpy as np
 
 from jaythread.desk.document import core_cache
 from jaythread.desk.models import FrameFit, Matte, Shape
-from jaythread.plates.models import Plate
+from jaythread.plates.models import Mixed, Plate
 from jaythread.productions.models import Shot
 from roto.arrays import Floats
 from roto.matte.frame_keys import FrameKeys, rows_of
@@ -21,7 +21,8 @@ METHOD = "2"
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MatteFrames:
-    """A matte made ready to be measured: its closed outlines on every frame, and a key a frame."""
+    """A matte made ready to be measured: its closed outlines on every frame, and a key a frame. light: whether the plate's edges are
+    looked for in linear light."""
 
     core: CoreMatte
     frames: np.ndarray
@@ -29,6 +30,12 @@ class MatteFrames:
     outlines: dict[str, Floats]
     modes: dict[str, str]
     keys: list[str]
+    light: bool = False
+
+    @property
+    def fit_keys(self) -> list[str]:
+        """The keys under which fits are kept: also how they were measured counts."""
+        return [f"{key} in light" for key in self.keys] if self.light else self.keys
 
 
 def ready(shot: Shot, row: Matte, plate: Plate | None, only: list[int] | None = None) -> MatteFrames:
@@ -46,7 +53,9 @@ def ready(shot: Shot, row: Matte, plate: Plate | None, only: list[int] | None = 
         said = f"{entry.shape.id} {entry.mode} {entry.inverted}"
         mixed.mix(frames[live].tolist(), said.encode(), rows_of(rounded, len(rounded)))
     modes = {e.shape.id: e.mode for e in lines}
-    return MatteFrames(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=list(mixed.names().values()))
+    light = plate is not None and plate.mixed == Mixed.LIGHT
+    names = list(mixed.names().values())
+    return MatteFrames(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=names, light=light)
 
 
 def looked_at(shot: Shot, shape: Shape) -> set[int]:
