@@ -43,6 +43,10 @@ HABIT = 0.75
 """px: who always traces a little inside of the edge, or outside of it, is not told so on every frame"""
 WEAK = 1.0
 """px of mean offset from which a frame is weak"""
+STRETCH, TOLD = 9, 6
+"""places along the outline that are judged together, and of how many of them the edge must be known"""
+TOLERANCE = 0.4
+"""px: as far as a stretch may seem to be off where it is to lie within half a px"""
 COVERS = 0.02
 """alpha from which another shape covers a place"""
 
@@ -192,15 +196,16 @@ def weakest(scores: Floats, keyed: NDArray[np.bool_], first: int) -> list[int]:
 
 
 def where_to_key(scores: Floats, keyed: Sequence[int], first: int) -> int | None:
-    """The frame at which a key would help most: where the outline is off most, the more so the farther from any key; None where all is
-    well.
+    """The frame at which a key would help most: of those whose outline is off somewhere by more than TOLERANCE, where it is off most, the
+    more so the farther from any key; None where all is well.
 
-    scores: (F,) px, of frames from `first` on, NaN where nothing is known.
+    scores: (F,) px, of the worst stretch on frames from `first` on, NaN where nothing is known.
     """
     frames = np.arange(first, first + len(scores))
     away = np.abs(frames[:, None] - np.asarray(keyed, dtype=np.int64)[None]).min(axis=1) if len(keyed) else np.full(len(frames), 12)
-    worth = np.nan_to_num(scores) * np.minimum(1.0, 0.4 + away / 10.0) * (away > 0)
-    return int(frames[worth.argmax()]) if worth.max(initial=0.0) > 0.5 * WEAK else None
+    off = np.nan_to_num(scores)
+    worth = off * np.minimum(1.0, 0.4 + away / 10.0) * ((away > 0) & (off > TOLERANCE))
+    return int(frames[worth.argmax()]) if worth.max(initial=0.0) > 0.0 else None
 
 
 def pulled(points: Floats, fit: Fit, segments: NDArray[np.int64], t: Floats, which: Sequence[int], calm: float = 0.6) -> Floats:
@@ -243,9 +248,9 @@ def pulled(points: Floats, fit: Fit, segments: NDArray[np.int64], t: Floats, whi
     return out
 
 
-Summary = list[tuple[float | None, float, float]]
+Summary = list[tuple[float | None, float, float, float | None]]
 """of each segment: mean offset px (None where nothing is known), mean of its size px, how sure (the sum over its places, as a share of all
-places of the outline)"""
+places of the outline), and px that its worst stretch is off by (None where none is known)"""
 LEAST_CONFIDENT = 0.12
 """of an outline: what must be surely known of it for a frame to have a score"""
 SLENDER = 0.4
@@ -265,16 +270,46 @@ def window_of(points: Floats, most: float = WINDOW) -> float:
 def by_segment(fit: Fit, segments: NDArray[np.int64], count: int) -> Summary:
     """What a fit says of each segment of the outline."""
     out: Summary = []
+    stretches = _stretches(fit)
     for k in range(count):
         here = (segments == k) & np.isfinite(fit.offset)
         weight = fit.confidence[here]
         total = float(weight.sum())
         if total <= 0:
-            out.append((None, 0.0, 0.0))
+            out.append((None, 0.0, 0.0, None))
             continue
-        offset = fit.offset[here]
-        out.append((float(weight @ offset) / total, float(weight @ np.abs(offset)) / total, total / len(segments)))
+        offset, worst = fit.offset[here], stretches[here]
+        top = float(np.nanmax(worst)) if np.isfinite(worst).any() else None
+        out.append((float(weight @ offset) / total, float(weight @ np.abs(offset)) / total, total / len(segments), top))
     return out
+
+
+def _stretches(fit: Fit) -> Floats:
+    """px (S,) that the places around each are off by on the mean; NaN where too few of them are known."""
+    known = np.isfinite(fit.offset).astype(np.float64)
+    off = np.abs(np.nan_to_num(fit.offset))
+    near = range(-(STRETCH // 2), STRETCH // 2 + 1)
+    sums, count = (np.sum([np.roll(values, k) for k in near], axis=0) for values in (off, known))
+    return np.asarray(np.where(count >= TOLD, sums / np.maximum(count, 1.0), np.nan))
+
+
+def stretches_over_time(frames: Sequence[Summary | None]) -> Floats:
+    """px (F, 2) that an outline's worst segment is off by on its worst stretch, and its second worst, less (in squares) what these are off
+    by as a rule, at most HABIT; NaN where nothing is known. A point that lies wrong shows in both segments beside it; an edge of
+    something else beside one segment does not."""
+    count = max((len(f) for f in frames if f), default=0)
+    top = np.full((len(frames), count), np.nan)
+    for row, summary in enumerate(frames):
+        if summary and len(summary) == count:
+            top[row] = [np.nan if worst is None else worst for _, _, _, worst in summary]
+    out = np.full((len(frames), 2), np.nan)
+    told = np.isfinite(top)
+    if not told.any():
+        return out
+    usual = np.array([min(float(np.median(top[told[:, k], k])), HABIT) if told[:, k].any() else 0.0 for k in range(count)])
+    off = np.sqrt(np.where(told, np.maximum(0.0, np.nan_to_num(top) ** 2 - usual**2), 0.0))
+    ranked = np.sort(np.pad(off, ((0, 0), (2, 0))), axis=1)[:, :-3:-1]
+    return np.asarray(np.where(told.any(axis=1)[:, None], ranked, np.nan))
 
 
 def scores_over_time(frames: Sequence[Summary | None]) -> Floats:
@@ -285,7 +320,7 @@ def scores_over_time(frames: Sequence[Summary | None]) -> Floats:
     size, confidence = np.zeros_like(mean), np.zeros_like(mean)
     for row, summary in enumerate(frames):
         if summary and len(summary) == count:
-            for k, (offset, much, weight) in enumerate(summary):
+            for k, (offset, much, weight, _) in enumerate(summary):
                 if offset is not None:
                     mean[row, k], size[row, k], confidence[row, k] = offset, much, weight
     known = np.isfinite(mean)

@@ -125,13 +125,38 @@ def test_the_frame_of_a_spoilt_key_is_the_weakest():
     assert right >= 9
 
 
+def test_the_frame_on_which_one_point_is_spoilt_is_the_weakest():
+    every, right = np.arange(1, 34), 0
+    for seed in range(10):
+        rng = np.random.default_rng(seed)
+        spoilt, point = int(rng.choice([9, 17, 25])), int(rng.integers(10))
+        true = ours = moving()
+        for frame in true.place.frames:
+            ours = edits.key_here(ours, "form", int(frame))
+        at, outward = edge_fit.places_at(ours.outlines(np.array([spoilt]))[0], np.array([point]), np.array([0.0]))
+        there = ours.outlines(np.array([spoilt]))[0, point].copy()
+        there[:2] = at[0] + rng.choice([-3.0, 3.0]) * outward[0]
+        outlines = edits.move_points(ours, spoilt, {point: there}).outlines(every)
+        segments, t = edge_fit.parameters(outlines)
+        found = []
+        for k, frame in enumerate(every):
+            picture = cv2.GaussianBlur(plate(true, int(frame)), (0, 0), 0.8)
+            found.append(edge_fit.by_segment(edge_fit.measure(picture, outlines[k], segments, t), segments, 10))
+        worst = edge_fit.stretches_over_time(found)
+        right += edge_fit.weakest(worst[:, 1], np.isin(every, ours.place.frames), 1)[:1] == [spoilt]
+        assert worst[spoilt - 1, 0] >= worst[spoilt - 1, 1] > edge_fit.WEAK > np.nanmedian(worst[:, 0])
+    assert right >= 9
+
+
 def test_who_traces_inside_is_not_told_so_and_what_is_unknown_has_no_score():
-    usual = [[(0.7, 0.7, 0.2)] * 4 for _ in range(12)]
+    usual = [[(0.7, 0.7, 0.2, 0.7)] * 4 for _ in range(12)]
     assert np.nanmax(edge_fit.scores_over_time(usual)) < 1e-9
-    far = [[(4.0, 4.0, 0.2)] * 4 for _ in range(12)]
+    far = [[(4.0, 4.0, 0.2, 4.0)] * 4 for _ in range(12)]
     assert edge_fit.scores_over_time(far)[0] == pytest.approx(4.0 - edge_fit.HABIT)
-    none = [[(None, 0.0, 0.0)] * 4, None, *usual]
+    none = [[(None, 0.0, 0.0, None)] * 4, None, *usual]
     assert np.isnan(edge_fit.scores_over_time(none)[:2]).all()
+    assert np.isnan(edge_fit.stretches_over_time(none)[:2]).all() and (edge_fit.stretches_over_time(usual) == 0).all()
+    assert edge_fit.stretches_over_time([[(0.1, 0.1, 1.0, 3.0)]])[0] == pytest.approx([np.sqrt(9 - edge_fit.HABIT**2), 0.0])
 
 
 def test_the_next_key_goes_where_it_is_off_and_far_from_keys():

@@ -119,12 +119,21 @@ def _keep(row: Matte, look: MatteFrames, k: int, plate: Plate | None) -> None:
     else:
         fits = measured(look, k, picture)
         found = {i: edge_fit.by_segment(one, segments, look.shapes[i].form.parts) for i, (one, segments) in fits.items()}
-    shapes = {i: [[None if a is None else round(a, 3), round(b, 3), round(c, 4)] for a, b, c in rows] for i, rows in found.items()}
+    shapes = {i: [[_rounded(a), round(b, 3), round(c, 4), _rounded(d)] for a, b, c, d in rows] for i, rows in found.items()}
     FrameFit.objects.update_or_create(matte=row, frame=frame, defaults={"key": look.fit_keys[k], "shapes": shapes})
 
 
+def _rounded(px: float | None) -> float | None:
+    return None if px is None else round(px, 3)
+
+
 def scores(look: MatteFrames, rows: dict[int, FrameFit]) -> dict[str, np.ndarray]:
-    """px (F,) that each shape is off by on each frame; NaN where it is not known, or has changed since it was measured."""
+    """px (F,) that each shape is off by on each frame, all in all; NaN where it is not known, or has changed since it was measured."""
+    return {shape_id: edge_fit.scores_over_time(frames) for shape_id, frames in _told(look, rows).items()}
+
+
+def _told(look: MatteFrames, rows: dict[int, FrameFit]) -> dict[str, list[Any]]:
+    """By shape, what was measured of its segments on each frame; None where it has changed since."""
     out = {}
     keys = look.fit_keys
     for shape_id in look.shapes:
@@ -133,7 +142,7 @@ def scores(look: MatteFrames, rows: dict[int, FrameFit]) -> dict[str, np.ndarray
             row = rows.get(int(frame))
             fresh = row is not None and row.key == keys[k]
             frames.append(row.shapes.get(shape_id) if row is not None and fresh else None)
-        out[shape_id] = edge_fit.scores_over_time(frames)
+        out[shape_id] = frames
     return out
 
 
@@ -145,7 +154,10 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
     shot, row = policies.matte_for(user, shot_id, matte_id, "look")
     look = ready(shot, row, shot.plates.first())
     rows = {r.frame: r for r in row.fits.all()}
-    each = scores(look, rows)
+    told_of = _told(look, rows)
+    mean = {i: edge_fit.scores_over_time(one) for i, one in told_of.items()}
+    stretches = {i: np.where(np.isnan(mean[i])[:, None], np.nan, edge_fit.stretches_over_time(one)) for i, one in told_of.items()}
+    each = {i: np.fmax(mean[i], stretches[i][:, 1]) for i in told_of}
     ids = list(each)
     table = np.stack([each[i] for i in ids]) if ids else np.full((1, len(look.frames)), np.nan)
     frames: dict[int, list[Any]] = {}
@@ -171,7 +183,7 @@ def state(user: User, shot_id: int, matte_id: uuid.UUID) -> dict[str, Any]:
         ),
         "weakest": weakest[:WEAKEST],
         "weak": edge_fit.WEAK,
-        "key": _where_to_key(look, {i: np.where(within, values, np.nan) for i, values in each.items()}),
+        "key": _where_to_key(look, {i: np.where(within, values[:, 0], np.nan) for i, values in stretches.items()}),
     }
 
 

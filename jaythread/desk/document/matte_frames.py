@@ -17,6 +17,8 @@ from roto.motion.shape import Shape as CoreShape
 
 METHOD = "2"
 """a part of every key: raised when the same input would be measured otherwise"""
+MEASURED = "2"
+"""a part of every key of a fit: raised when fits are measured otherwise, and what somebody looked at stays looked at"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,7 +37,7 @@ class MatteFrames:
     @property
     def fit_keys(self) -> list[str]:
         """The keys under which fits are kept: also how they were measured counts."""
-        return [f"{key} in light" for key in self.keys] if self.light else self.keys
+        return [f"{key} {MEASURED}{' light' if self.light else ''}" for key in self.keys]
 
 
 def ready(shot: Shot, row: Matte, plate: Plate | None, only: list[int] | None = None) -> MatteFrames:
