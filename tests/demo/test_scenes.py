@@ -8,7 +8,10 @@ import cv2
 import numpy as np
 import pytest
 
+from benchmarks.truth import demo_matte
 from demo.scenes import scenes
+from demo.tracing import finished
+from roto.matte.render import render
 
 SCENES = {s.name: s for s in scenes()}
 NAMES = ("KITE_010", "MILL_040", "MAKER_030", "FERRY_020", "PIER_050")
@@ -74,3 +77,12 @@ def test_the_demo_is_drawn_without_the_core():
         "import sys, demo.scenes, demo.sprites, demo.drawing; sys.exit(any(m.split('.')[0] in ('roto', 'jaythread') for m in sys.modules))"
     )
     assert run([sys.executable, "-c", code], check=False).returncode == 0
+
+
+@pytest.mark.parametrize("name", [n for n in NAMES if n != "PIER_050"])  # nothing is traced in that one
+def test_the_benchmarks_mattes_of_the_demos_edits_cover_what_the_true_ones_do(name):
+    it = SCENES[name]
+    matte = demo_matte(it, finished)
+    frame = it.first + it.frames // 2
+    alpha, true = render(replace(matte, entries=tuple(e for e in matte.entries if e.mode != "solve")), frame).alpha, it.draw(frame)[1]
+    assert np.minimum(alpha, true).sum() > 0.9 * np.maximum(alpha, true).sum()
