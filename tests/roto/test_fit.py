@@ -106,27 +106,33 @@ def moving(spoilt=None, by=(3.0, 0.0)):
     return replace(true, place=edits.place(true, spoilt, by).place)
 
 
+EVERY = np.arange(1, 34)
+
+
+def fits(true, outlines):
+    """What is measured of outlines (33, 10, 6) of every frame on plates of the true shape."""
+    segments, t = edge_fit.parameters(outlines)
+    pictures = [cv2.GaussianBlur(plate(true, int(frame)), (0, 0), 0.8) for frame in EVERY]
+    return [
+        edge_fit.by_segment(edge_fit.measure(p, points, segments, t), segments, 10) for p, points in zip(pictures, outlines, strict=True)
+    ]
+
+
 def test_the_frame_of_a_spoilt_key_is_the_weakest():
     right = 0
     for seed in range(10):
         rng = np.random.default_rng(seed)
         spoilt, angle = int(rng.choice([9, 17, 25])), rng.uniform(0, 2 * np.pi)
         true, ours = moving(), moving(spoilt, (3 * np.cos(angle), 3 * np.sin(angle)))
-        every = np.arange(1, 34)
-        outlines = ours.outlines(every)
-        segments, t = edge_fit.parameters(outlines)
-        found = []
-        for k, frame in enumerate(every):
-            picture = cv2.GaussianBlur(plate(true, int(frame)), (0, 0), 0.8)
-            found.append(edge_fit.by_segment(edge_fit.measure(picture, outlines[k], segments, t), segments, 10))
-        scores = edge_fit.scores_over_time(found)
-        right += edge_fit.weakest(scores, np.isin(every, ours.place.frames), 1)[:1] == [spoilt]
+        outlines = ours.outlines(EVERY)
+        scores = edge_fit.scores_over_time(fits(true, outlines))
+        right += edge_fit.weakest(scores, np.isin(EVERY, ours.place.frames), 1)[:1] == [spoilt]
         assert scores[spoilt - 1] > edge_fit.WEAK > np.nanmedian(scores)
     assert right >= 9
 
 
 def test_the_frame_on_which_one_point_is_spoilt_is_the_weakest():
-    every, right = np.arange(1, 34), 0
+    right = 0
     for seed in range(10):
         rng = np.random.default_rng(seed)
         spoilt, point = int(rng.choice([9, 17, 25])), int(rng.integers(10))
@@ -136,14 +142,9 @@ def test_the_frame_on_which_one_point_is_spoilt_is_the_weakest():
         at, outward = edge_fit.places_at(ours.outlines(np.array([spoilt]))[0], np.array([point]), np.array([0.0]))
         there = ours.outlines(np.array([spoilt]))[0, point].copy()
         there[:2] = at[0] + rng.choice([-3.0, 3.0]) * outward[0]
-        outlines = edits.move_points(ours, spoilt, {point: there}).outlines(every)
-        segments, t = edge_fit.parameters(outlines)
-        found = []
-        for k, frame in enumerate(every):
-            picture = cv2.GaussianBlur(plate(true, int(frame)), (0, 0), 0.8)
-            found.append(edge_fit.by_segment(edge_fit.measure(picture, outlines[k], segments, t), segments, 10))
-        worst = edge_fit.stretches_over_time(found)
-        right += edge_fit.weakest(worst[:, 1], np.isin(every, ours.place.frames), 1)[:1] == [spoilt]
+        outlines = edits.move_points(ours, spoilt, {point: there}).outlines(EVERY)
+        worst = edge_fit.stretches_over_time(fits(true, outlines))
+        right += edge_fit.weakest(worst[:, 1], np.isin(EVERY, ours.place.frames), 1)[:1] == [spoilt]
         assert worst[spoilt - 1, 0] >= worst[spoilt - 1, 1] > edge_fit.WEAK > np.nanmedian(worst[:, 0])
     assert right >= 9
 
