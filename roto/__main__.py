@@ -17,6 +17,7 @@ from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
 from roto.motion.point_reach import set_reach
+from roto.motion.shape import LENSES
 from roto.package.recipe import Recipe
 from roto.picture.display import SPACES, to_screen
 from roto.picture.png import encode
@@ -54,6 +55,8 @@ def warm() -> None:
     lines = tuple(Entry(shape=shape) for shape in (hard, soft, each))
     matte = Matte(shot="warm", name="warm", size=(32, 32), rate=Fraction(24), first=1, last=5, shutter=Shutter(angle=180.0), entries=lines)
     render(matte, 3)
+    for kind in LENSES:
+        render(replace(matte, entries=(Entry(shape=replace(edits.soften(hard, 1, lens=3.0), lens_kind=kind)), *lines)), 3)
     for depth in ("8", "16"):
         encode(render(matte, 3, depth=depth).alpha)
     grey = np.full((32, 32, 3), 0.5, np.float32)

@@ -11,7 +11,7 @@ from django.utils import timezone
 from jaythread.productions.models import Shot
 from roto.motion.keys import Keys
 from roto.motion.live_ranges import tidy
-from roto.motion.shape import CLOSED, DIVIDING, GROUP
+from roto.motion.shape import BELL, CLOSED, DIVIDING, GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.track.sheet import Lattice
 from roto.track.track import Track as CoreTrack
@@ -35,6 +35,7 @@ class Shape(models.Model):
     colour = models.PositiveSmallIntegerField(default=0)
     profile = models.CharField(max_length=12, default="straight")
     blur = models.BooleanField(default=True)
+    lens_kind = models.CharField(max_length=8, default=BELL, help_text="what its lens softness is of: one of the core's LENSES")
     pivot_x = models.FloatField(default=0.0)
     pivot_y = models.FloatField(default=0.0)
     group = models.ForeignKey("self", models.SET_NULL, null=True, blank=True, related_name="members")
@@ -61,6 +62,7 @@ class Shape(models.Model):
             colour=self.colour,
             profile=self.profile,
             blur=self.blur,
+            lens_kind=self.lens_kind,
             pivot=(self.pivot_x, self.pivot_y),
             form=keys_of(self.form_keys.all(), len(kinds), 6),
             place=keys_of(self.placement_keys.all(), 3, 2),
@@ -148,6 +150,8 @@ class Matte(models.Model):
     name = models.CharField(max_length=40)
     inverted = models.BooleanField(default=False)
     shift = models.JSONField(default=list, blank=True, help_text="keys of its edge shift: [frame, px], in order of frames")
+    lens = models.JSONField(default=list, blank=True, help_text="keys of its lens softness: [frame, px], in order of frames")
+    lens_kind = models.CharField(max_length=8, default=BELL)
 
     class Meta:
         ordering = ["made"]

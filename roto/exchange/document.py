@@ -19,7 +19,7 @@ from roto.motion import bounds, placement
 from roto.motion.group import DEEPEST, group_of, groups_of
 from roto.motion.keys import KIND_NAMES, Keys
 from roto.motion.live_ranges import tidy
-from roto.motion.shape import CURVE, GROUP, Shape, settings_values
+from roto.motion.shape import BELL, CURVE, GROUP, Shape, settings_values
 from roto.track.ride import carrier_of, own_carrier, rides_of
 from roto.track.sheet import Lattice
 from roto.track.track import Carrier, Track
@@ -100,6 +100,7 @@ def shape_to_json(shape: Shape) -> dict[str, Any]:
         "colour": shape.colour,
         "profile": shape.profile,
         "blur": shape.blur,
+        **({} if shape.lens_kind == BELL else {"lens": shape.lens_kind}),
         "pivot": [float(v) for v in shape.pivot],
         "points": [POINT_NAMES[k] for k in shape.kinds],
         "live": [list(r) for r in shape.live],
@@ -245,6 +246,7 @@ def shape_from_json(row: dict[str, Any], path: str, groups: dict[str, Shape], tr
             colour=row.get("colour", 0),
             profile=row.get("profile", "straight"),
             blur=row.get("blur", True),
+            lens_kind=row.get("lens", BELL),
             pivot=(float(row.get("pivot", (0, 0))[0]), float(row.get("pivot", (0, 0))[1])),
             kinds=np.array([CURVE if p == "curve" else 0 for p in row["points"]], np.int8),
             live=tidy([(a, b) for a, b in row.get("live", [])]),
@@ -279,6 +281,7 @@ def to_json(matte: Matte) -> dict[str, Any]:
         "shutter": {"angle": matte.shutter.angle, "phase": matte.shutter.phase, "cap": matte.shutter.cap},
         "inverted": matte.inverted,
         **({"shift": [list(key) for key in matte.shift]} if matte.shift else {}),
+        **({"lens": {"of": matte.lens_kind, "keys": [list(key) for key in matte.lens]}} if matte.lens else {}),
         "stack": [_line(e) for e in matte.entries],
         **({"tracks": [track_to_json(t) for t in tracks.values()]} if tracks else {}),
         "groups": [group_to_json(g) for g in groups.values()],
@@ -311,6 +314,7 @@ def _renumbered(document: dict[str, Any], by: int) -> dict[str, Any]:
         **document,
         "range": [first + by, last + by],
         "shift": [[frame + by, px] for frame, px in document.get("shift", [])],
+        **({"lens": {**lens, "keys": [[frame + by, px] for frame, px in lens["keys"]]}} if (lens := document.get("lens")) else {}),
         "tracks": [track(row) for row in document.get("tracks", [])],
         "groups": [keys(row) for row in document.get("groups", [])],
         "shapes": [keys(row) for row in document["shapes"]],
@@ -394,8 +398,14 @@ def from_json(document: Any, begin: int | None = None) -> Matte:
         shutter=Shutter(angle=shutter["angle"], phase=shutter.get("phase"), cap=shutter.get("cap", Shutter().cap)),
         entries=tuple(entries),
         inverted=document.get("inverted", False),
-        shift=tuple(sorted({int(frame): float(px) for frame, px in document.get("shift", [])}.items())),
+        shift=_keyed(document.get("shift", [])),
+        lens=_keyed(document["lens"]["keys"]) if "lens" in document else (),
+        lens_kind=document["lens"]["of"] if "lens" in document else BELL,
     )
+
+
+def _keyed(rows: list[list[float]]) -> tuple[tuple[int, float], ...]:
+    return tuple(sorted({int(frame): float(px) for frame, px in rows}.items()))
 
 
 def dumps(matte: Matte) -> str:

@@ -73,9 +73,10 @@ def whole_range(matte: Matte) -> str:
 
 def _path(matte: Matte, at: int, data: str, frame: int, inside: str, more: str = "") -> str:
     entry = matte.entries[at]
-    inner, outer, shift, opacity = entry.shape.settings_at(frame)[0]
+    inner, outer, shift, opacity, lens = entry.shape.settings_at(frame)[0]
     said = [MODES[entry.mode].in_svg] + (["inverted, which SVG does not draw"] if entry.inverted else [])
     said += [f"{name} {value:g}" for name, value in (("inner reach", inner), ("outer reach", outer), ("edge shift", shift)) if value]
+    said += [f"lens softness {lens:g}, a {entry.shape.lens_kind}"] if lens else []
     said += ["a dividing edge"] if entry.shape.kind == DIVIDING else []
     fill = BLACK if entry.mode == "cut" else WHITE
     shown = opacity * entry.opacity

@@ -14,7 +14,7 @@ from roto.matte.shutter import Shutter
 from roto.motion import interpolate
 from roto.motion.group import groups_of
 from roto.motion.keys import Keys
-from roto.motion.shape import GROUP, Shape
+from roto.motion.shape import BELL, GROUP, Shape
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,6 +84,15 @@ class Entry:
     source: Source = NO_SOURCE
 
 
+def _flowing(keys: tuple[tuple[int, float], ...], frames: NDArray[np.int64]) -> Floats:
+    """A number keyed over time, at frames (F,)."""
+    if not keys:
+        return np.zeros(len(frames))
+    keyed, values = zip(*keys, strict=True)
+    made = Keys.build(list(keyed), np.array([[[v, 0.0]] for v in values]))
+    return interpolate.evaluate(made, frames, frames)[:, 0, 0]
+
+
 def in_order(entries: Sequence[Entry]) -> list[int]:
     """In which order lines count: the shapes of a group that has a line right below it, fringes of them right above, others as given."""
     at = {e.shape.id: k for k, e in enumerate(entries) if e.shape.kind == GROUP}
@@ -116,7 +125,8 @@ class Matte:
 
     size: width and height in px. rate: frames a second. first, last: the shot's range, both included. Entries run bottom first, and are
     put `in_order`.
-    shift: keys (frame, px) of the edge shift of the whole matte, in order of frames, flowing in between.
+    shift: keys (frame, px) of the edge shift of the whole matte, in order of frames, flowing in between. lens: the same of its lens
+    softness; lens_kind: what that is of, one of LENSES. It softens what is drawn; what is found stays as it is.
     """
 
     shot: str
@@ -129,17 +139,19 @@ class Matte:
     entries: tuple[Entry, ...] = ()
     inverted: bool = False
     shift: tuple[tuple[int, float], ...] = ()
+    lens: tuple[tuple[int, float], ...] = ()
+    lens_kind: str = BELL
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "entries", tuple(self.entries[k] for k in in_order(self.entries)))
 
     def shift_at(self, frames: NDArray[np.int64]) -> Floats:
         """The edge shift (px) of the whole matte at frames (F,): what adds or overlaps grows by it, what cuts shrinks."""
-        if not self.shift:
-            return np.zeros(len(frames))
-        keyed, values = zip(*self.shift, strict=True)
-        keys = Keys.build(list(keyed), np.array([[[v, 0.0]] for v in values]))
-        return interpolate.evaluate(keys, frames, frames)[:, 0, 0]
+        return _flowing(self.shift, frames)
+
+    def lens_at(self, frames: NDArray[np.int64]) -> Floats:
+        """The lens softness (px) of the whole matte at frames (F,), never negative."""
+        return np.maximum(_flowing(self.lens, frames), 0.0)
 
     def grown(self, px: float) -> Self:
         """The same matte with all its outlines grown by so many px, beside what its own shift does."""

@@ -10,7 +10,7 @@ from roto.errors import BadGeometry
 from roto.motion.edits import FARTHEST
 from roto.motion.keys import Keys
 from roto.motion.point_reach import LARGEST_REACH
-from roto.motion.shape import OPACITY, REACH, SHIFT, Shape
+from roto.motion.shape import LENS, MOST_LENS, OPACITY, REACH, SHIFT, Shape
 
 __all__ = ["FARTHEST", "LAST_FRAME", "check"]
 
@@ -37,15 +37,17 @@ def check(shape: Shape) -> Shape:
     for part, what, most, unit in ((0, "a move", FARTHEST, "px"), (1, "a turn", MOST_TURN, "degrees"), (2, "a size", MOST_SIZE, "steps")):
         _within(shape, what, shape.place, slice(part, part + 1), -most, most, unit)
     _within(shape, "a reach", shape.settings, slice(REACH, REACH + 1), 0.0, LARGEST_REACH, "px")
-    _within(shape, "an edge shift", shape.settings, slice(SHIFT, SHIFT + 1), -LARGEST_REACH, LARGEST_REACH, "px")
+    _within(shape, "an edge shift", shape.settings, slice(SHIFT, SHIFT + 1), -LARGEST_REACH, LARGEST_REACH, "px", slice(1))
+    _within(shape, "a lens softness", shape.settings, slice(LENS, LENS + 1), 0.0, MOST_LENS, "px", slice(1, 2))
     _within(shape, "an opacity", shape.settings, slice(OPACITY, OPACITY + 1), 0.0, 1.0, "")
     if shape.reach is not None:
         _within(shape, "a reach", shape.reach, slice(None), 0.0, LARGEST_REACH, "px")
     return shape
 
 
-def _within(shape: Shape, what: str, keys: Keys, parts: slice, low: float, high: float, unit: str) -> None:
-    values: Floats = keys.values[:, parts]
+def _within(shape: Shape, what: str, keys: Keys, parts: slice, low: float, high: float, unit: str, which: slice = slice(None)) -> None:
+    """which: of the numbers of each part."""
+    values: Floats = keys.values[:, parts, which]
     if not values.size or (low <= values.min() and values.max() <= high):
         return
     bad = ((values < low - SLACK) | (values > high + SLACK)).any(axis=2) & keys.held[:, parts]

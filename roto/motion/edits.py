@@ -10,7 +10,7 @@ from roto.errors import BadGeometry, BadKeys
 from roto.motion import correct, interpolate, placement
 from roto.motion.keys import FLOWING, KIND_NAMES, Keys
 from roto.motion.point_reach import LARGEST_REACH, scale_reach
-from roto.motion.shape import CLOSED, CURVE, DIVIDING, GROUP, OPACITY, REACH, SHIFT, Shape, settings_values
+from roto.motion.shape import CLOSED, CURVE, DIVIDING, GROUP, LENS, MOST_LENS, OPACITY, REACH, SHIFT, Shape, settings_values
 
 FARTHEST = 1e7
 """px: a point farther out is a slip of the pen; nearer ones are legal however far outside the picture"""
@@ -135,6 +135,7 @@ def soften(
     outer: float | None = None,
     shift: float | None = None,
     opacity: float | None = None,
+    lens: float | None = None,
 ) -> Shape:
     """Key the settings that are given on this frame. Where each point has a reach of its own, all of them are sized alike."""
     if shape.reach is not None and (inner is not None or outer is not None):
@@ -147,6 +148,7 @@ def soften(
         (outer, REACH, 1, 0.0, LARGEST_REACH),
         (shift, SHIFT, 0, -LARGEST_REACH, LARGEST_REACH),
         (opacity, OPACITY, 0, 0.0, 1.0),
+        (lens, LENS, 1, 0.0, MOST_LENS),
     ):
         if value is not None:
             if not low <= value <= high:

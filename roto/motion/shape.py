@@ -36,11 +36,18 @@ class Ride(Protocol):
 
 
 REACH, SHIFT, OPACITY = 0, 1, 2
+LENS = SHIFT
+"""the part of the settings that lens softness stands in, as its second number: it is keyed together with the edge shift"""
+MOST_LENS = 100.0
+"""px of lens softness"""
+BELL, DISC = "bell", "disc"
+LENSES = (BELL, DISC)
+"""how a lens spreads an edge: its softness is the sigma of a bell, or the radius of a disc"""
 
 
-def settings_values(inner: float = 0.0, outer: float = 0.0, shift: float = 0.0, opacity: float = 1.0) -> Floats:
-    """One settings key's values (3, 2): (inner, outer reach px), (edge shift px, 0), (opacity, 0)."""
-    return np.array([[inner, outer], [shift, 0.0], [opacity, 0.0]])
+def settings_values(inner: float = 0.0, outer: float = 0.0, shift: float = 0.0, opacity: float = 1.0, lens: float = 0.0) -> Floats:
+    """One settings key's values (3, 2): (inner, outer reach px), (edge shift px, lens softness px), (opacity, 0)."""
+    return np.array([[inner, outer], [shift, lens], [opacity, 0.0]])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,7 +57,8 @@ class Shape:
     form: channel of n points of 6 numbers. kinds: int8 (n,), CORNER or CURVE. settings: channel of `settings_values`.
     reach: channel of n points' own inner and outer reach (px), or None where no point has one; then that of the settings holds
     everywhere. own: which points have one (what the channel holds of the others counts for nothing).
-    profile: the name of how alpha falls across the reach. blur: whether it moves within the exposure.
+    profile: the name of how alpha falls across the reach. blur: whether it moves within the exposure. lens_kind: what its lens
+    softness is of, one of LENSES.
     A dividing edge (kind DIVIDING) has one point whose outgoing tangent is the edge's direction; it covers the right of it.
     """
 
@@ -65,6 +73,7 @@ class Shape:
     own: tuple[bool, ...] = ()
     profile: str = "straight"
     blur: bool = True
+    lens_kind: str = BELL
     live: Ranges = ()
     kind: str = CLOSED
     colour: int = 0
@@ -134,13 +143,20 @@ class Shape:
         """Points (F, n, 6) at whole frames; of a dividing edge its own point."""
         return self._carried(frames, np.asarray(frames, dtype=np.int64))
 
-    def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float]]:
-        """Inner and outer reach (px), edge shift (px), opacity at each frame; reaches are never negative, opacity stays in 0..1."""
+    @property
+    def softens(self) -> bool:
+        """Whether it has lens softness on any frame."""
+        return bool(self.settings.values[:, LENS, 1].any())
+
+    def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float, float]]:
+        """Inner and outer reach (px), edge shift (px), opacity, lens softness (px) at each frame; neither reaches nor lens softness are
+        ever negative, opacity stays in 0..1."""
         values = interpolate.evaluate(self.settings, frames, frames, within=True)
         values[:, REACH] = np.maximum(values[:, REACH], 0.0)
         values[:, OPACITY, 0] = np.clip(values[:, OPACITY, 0], 0.0, 1.0)
-        rows = zip(values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], strict=True)
-        return [(float(a), float(b), float(c), float(d)) for a, b, c, d in rows]
+        values[:, LENS, 1] = np.maximum(values[:, LENS, 1], 0.0)
+        rows = np.stack([values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], values[:, LENS, 1]], axis=1)
+        return [(a, b, c, d, e) for a, b, c, d, e in rows.tolist()]
 
     def reaches_at(self, frames: int | NDArray[np.int64]) -> Floats | None:
         """Inner and outer reach (F, n, 2) of the points at each frame, NaN for those without one of their own; None where none has."""

@@ -32,6 +32,8 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
     numbers = np.array(frames, dtype=np.int64)
     common = f"{METHOD} {matte.size} {matte.shutter} {matte.inverted}"
     mixed = FrameKeys(common, dict(zip(numbers.tolist(), matte.shift_at(numbers), strict=True)))
+    if matte.lens:
+        mixed.mix(numbers.tolist(), matte.lens_kind.encode(), rows_of(matte.lens_at(numbers), len(numbers)))
     moments = np.linspace(*exposures(matte.shutter, numbers), LOOKS, axis=1)
     groups = within(matte.entries)
     for at, entry in enumerate(matte.entries):
@@ -50,7 +52,8 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         outlines = _looks(shape, times, own)
         settings, reaches = interpolate.evaluate(shape.settings, own, own, within=True), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode in FOUND else {}
-        begins = f"{said} {shape.profile} {blurs} ".encode() + shape.kinds.tobytes()
+        lens = shape.lens_kind if shape.softens else ""  # how soft it is stands in the settings
+        begins = f"{said} {shape.profile} {blurs} {lens}".encode() + shape.kinds.tobytes()
         plates, count = [solved.get(f, "").encode() for f in own.tolist()], len(own)
         mixed.mix(own.tolist(), begins, rows_of(settings, count), plates, outlines, rows_of(reaches, count))
     return mixed.names()

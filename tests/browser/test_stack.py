@@ -119,3 +119,28 @@ def test_an_own_profile_is_bent_and_the_whole_edge_shifted(desk, shape):  # noqa
     desk.click("Take this key away")
     desk.until(lambda: Matte.objects.get().shift == [])
     assert desk.complaints() == []
+
+
+def test_an_edge_is_softened_as_a_lens_does_of_a_shape_and_of_the_whole_matte(desk, shape):  # noqa: F811
+    desk.press("s")
+    desk.press("2")
+    desk.until(lambda: desk.pixels("matte-layer", 8, 35)[0] == 0)
+    desk.figure("lens softness, px", 3)
+    desk.until(lambda: 0 < desk.pixels("matte-layer", 8, 35)[0] < 128)
+    assert core(shape).settings_at(1001)[0][4] == 3.0
+    desk.choose("what its lens softness is of", "a disc: px are its radius")
+    desk.until(lambda: Shape.objects.get(pk=shape).lens_kind == "disc")
+    desk.saved()
+    desk.until(lambda: desk.pixels("matte-layer", 6, 35)[0] == 0)
+    desk.figure("lens softness, px", 0)
+    desk.saved()
+    desk.open_stack()
+    desk.figure("lens softness of the whole matte, px", 2)
+    desk.until(lambda: Matte.objects.get().lens == [[1001, 2.0]])
+    desk.until(lambda: 0 < desk.pixels("matte-layer", 8, 35)[0] < 128)
+    desk.choose("what the lens softness of the whole matte is of", "a disc: px are its radius")
+    desk.until(lambda: Matte.objects.get().lens_kind == "disc")
+    desk.saved()
+    desk.click("Take this key of the lens away")
+    desk.until(lambda: Matte.objects.get().lens == [])
+    assert desk.complaints() == []

@@ -55,6 +55,8 @@ def some_edit(luck: random.Random, shot) -> dict:
             {"do": "place", **shape, "frame": frame, "move": (x, y), "turn": luck.uniform(-400, 400), "size": luck.uniform(0.2, 3)},
             {"do": "soften", **shape, "frame": frame, "inner": luck.uniform(0, 9), "outer": luck.uniform(0, 9)},
             {"do": "soften", **shape, "frame": frame, "opacity": luck.random(), "shift": luck.uniform(-3, 3)},
+            {"do": "soften", **shape, "frame": frame, "lens": luck.uniform(0, 5)},
+            {"do": "appearance", **shape, "lens_kind": luck.choice(["bell", "disc"])},
             {"do": "reach", **shape, "frame": frame, "points": {at: (luck.uniform(0, 5), None)}},
             {"do": "add point", **shape, "segment": at, "t": luck.uniform(0.1, 0.9)},
             {"do": "remove points", **shape, "points": [at]},
@@ -68,6 +70,8 @@ def some_edit(luck: random.Random, shot) -> dict:
             {"do": "duplicate", **shape, "twin": new[0], "entry": new[1], "matte": str(matte.pk)},
             {"do": "matte", "matte": str(matte.pk), "inverted": luck.random() < 0.5},
             {"do": "shift matte", "matte": str(matte.pk), "frame": frame, "shift": luck.uniform(-4, 4)},
+            {"do": "soften matte", "matte": str(matte.pk), "frame": frame, "lens": luck.uniform(0, 4)},
+            {"do": "matte", "matte": str(matte.pk), "lens_kind": luck.choice(["bell", "disc"])},
             {"do": "shutter", "angle": luck.choice([0, 90, 180.0, 360])},
             {"do": "remove", **shape},
         ]

@@ -33,8 +33,8 @@ def blob(
 
 
 def shape(points: np.ndarray, name: str = "sail", move: tuple[float, float] | None = None, place: Keys | None = None, **more) -> Shape:
-    """A shape keyed on frame 1; `move` px from frame 1 to frame 11; reach, shift and opacity by their names."""
-    soft = {k: more.pop(k) for k in ("inner", "outer", "shift", "opacity") if k in more}
+    """A shape keyed on frame 1; `move` px from frame 1 to frame 11; reach, shift, opacity and lens softness by their names."""
+    soft = {k: more.pop(k) for k in ("inner", "outer", "shift", "opacity", "lens") if k in more}
     if move is not None:
         place = Keys.build([1, 11], [placement.values(), placement.values(move=move)])
     curved = np.abs(points[:, 2:]).sum(axis=1) > 0

@@ -54,7 +54,8 @@ def shutter(user: User, shot_id: int, shape_id: str) -> dict[str, Any]:
 def softness(user: User, shot_id: int, shape_id: str, frame: int) -> dict[str, Any]:
     """The reach that the plate suggests for each point of a shape on a frame, and on which part of the outline it is known.
 
-    points: index to inner and outer px, just those that are known. unknown: the others. known: percent of the outline.
+    points: index to inner and outer px, just those that are known. unknown: the others. known: percent of the outline. lens: sigma and edge
+    shift (px) where the blur of one lens explains the edge better than reaches do, else None.
     """
     shot = shot_for(user, shot_id, "look")
     shape = core_cache.shape(lookups.shape_row(shot, shape_id))
@@ -64,10 +65,12 @@ def softness(user: User, shot_id: int, shape_id: str, frame: int) -> dict[str, A
     ends = shape.outline(np.array(shot.shutter.exposure(frame)), frame) if shape.blur and shot.shutter.angle else None
     moved = None if ends is None else ends[1, :, :2] - ends[0, :, :2]
     read = read_softness(plate_frames.newest(shot, frame), outline, moved, beside(shot, shape_id, frame))
+    lens = read.as_lens()
     reach = read.reach_of_points(shape.form.parts)
     known = np.isfinite(reach[:, 0])
     return {
         "points": {int(i): [round(float(v), 1) for v in reach[i]] for i in np.flatnonzero(known)},
         "unknown": np.flatnonzero(~known).tolist(),
         "known": round(100 * read.known),
+        "lens": None if lens is None else {"sigma": round(lens[0], 2), "shift": round(lens[1], 1)},
     }

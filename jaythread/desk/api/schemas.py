@@ -39,6 +39,7 @@ class ShapeOut(TypedDict):
     colour: int
     profile: str
     blur: bool
+    lensKind: str
     pivot: tuple[float, float]
     curves: list[bool]
     live: list[list[int]]
@@ -83,13 +84,17 @@ class LineOut(TypedDict):
 
 
 class MatteOut(TypedDict):
-    """A matte with its stack. shift: keys of its edge shift, frame and px; shifts: on every frame."""
+    """A matte with its stack. shift: keys of its edge shift, frame and px; shifts: on every frame. lens and lenses: the
+    same of its lens softness."""
 
     id: str
     name: str
     inverted: bool
     shift: list[tuple[int, float]]
     shifts: list[float]
+    lens: list[tuple[int, float]]
+    lenses: list[float]
+    lensKind: str
     sentence: str
     stack: list[LineOut]
 
@@ -324,12 +329,21 @@ class FramesOut(TypedDict):
     frames: list[int]
 
 
+class LensReadOut(TypedDict):
+    """Sigma of a lens's bell, and the edge shift with it, px."""
+
+    sigma: float
+    shift: float
+
+
 class SoftnessOut(TypedDict):
-    """The reach that the plate suggests, by point; the points of which nothing is known; percent of the outline that is known."""
+    """The reach that the plate suggests, by point; the points of which nothing is known; percent of the outline that is known; the lens
+    that explains the edge better, if one does."""
 
     points: dict[int, tuple[float, float]]
     unknown: list[int]
     known: int
+    lens: LensReadOut | None
 
 
 class ShutterReadOut(TypedDict):

@@ -9,6 +9,7 @@ import numpy as np
 from jaythread.desk.models import Matte, StackEntry, Track, Tryout
 from roto.motion.group import group_of
 from roto.motion.keys import Keys
+from roto.motion.shape import BELL
 from roto.motion.shape import Shape as CoreShape
 from roto.track.ride import own_carrier
 from roto.track.track import Track as CoreTrack
@@ -36,6 +37,7 @@ def shape_data(shape: CoreShape) -> Data:
     return {
         "name": shape.name, "kind": shape.kind, "points": _packed(shape.kinds), "colour": shape.colour, "profile": shape.profile,
         "blur": shape.blur, "pivot": list(shape.pivot), "live": [list(r) for r in shape.live], **({"group": group.id} if group else {}),
+        **({"lens_kind": shape.lens_kind} if shape.lens_kind != BELL else {}),
         **({"own": _packed(np.array(shape.own, np.int8))} if shape.own else {}),
         **({"carrier": carrier} if (carrier := carrier_data(shape)) else {}),
     }  # fmt: skip
@@ -50,8 +52,9 @@ def carrier_data(shape: CoreShape) -> Data | None:
 
 
 def matte_data(matte: Matte) -> Data:
-    """A matte beside its stack."""
-    return {"name": matte.name, "inverted": matte.inverted, "shift": matte.shift}
+    """A matte beside its stack; its lens softness only where there is some."""
+    lens = {"lens": matte.lens, "lens_kind": matte.lens_kind} if matte.lens or matte.lens_kind != BELL else {}
+    return {"name": matte.name, "inverted": matte.inverted, "shift": matte.shift, **lens}
 
 
 def entry_data(entry: StackEntry) -> Data:

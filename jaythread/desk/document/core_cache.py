@@ -122,6 +122,11 @@ def lines(matte: Matte) -> tuple[list[StackEntry], list[Entry]]:
     return [rows[k] for k in order], [entries[k] for k in order]
 
 
+def keyed(rows: list[list[float]]) -> tuple[tuple[int, float], ...]:
+    """Keys of a number of px as the core has them, from a row's."""
+    return tuple((int(frame), float(px)) for frame, px in rows)
+
+
 def matte(shot: Shot, row: Matte) -> CoreMatte:
     """A matte as the core knows it, at the present revision."""
     _, entries = lines(row)
@@ -134,7 +139,9 @@ def matte(shot: Shot, row: Matte) -> CoreMatte:
         last=shot.last,
         shutter=shot.shutter,
         inverted=row.inverted,
-        shift=tuple((int(frame), float(px)) for frame, px in row.shift),
+        shift=keyed(row.shift),
+        lens=keyed(row.lens),
+        lens_kind=row.lens_kind,
         entries=tuple(entries),
     )
     if _committed.get() is None:

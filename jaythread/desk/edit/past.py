@@ -24,6 +24,7 @@ from roto.matte.stack import Entry, Source, in_order
 from roto.matte.stack import Matte as CoreMatte
 from roto.motion.group import groups_of
 from roto.motion.live_ranges import tidy
+from roto.motion.shape import BELL
 from roto.motion.shape import Shape as CoreShape
 from roto.track.ride import rides_of
 from roto.track.track import Carrier
@@ -91,6 +92,7 @@ class Past:
         core = CoreShape(
             id=shape_id, name=data["name"], kind=data["kind"], kinds=kinds, colour=data["colour"], profile=data["profile"],
             blur=data["blur"], pivot=(data["pivot"][0], data["pivot"][1]), own=own, live=tidy((a, b) for a, b in data["live"]),
+            lens_kind=data.get("lens_kind", BELL),
             **{**channels, "reach": channels["reach"] if own else None},
         )  # fmt: skip
         group = self.shape(data["group"]) if data.get("group") else None
@@ -155,7 +157,8 @@ class Past:
         return CoreMatte(
             shot=shot.name, name=data["name"], size=(shot.width, shot.height), rate=shot.rate, first=shot.first, last=shot.last,
             shutter=Shutter(angle=said["angle"], phase=said["phase"], cap=said["cap"]), inverted=data["inverted"],
-            shift=tuple((int(f), float(px)) for f, px in data["shift"]), entries=tuple(entries[k] for k in in_order(entries)),
+            shift=core_cache.keyed(data["shift"]), entries=tuple(entries[k] for k in in_order(entries)),
+            lens=core_cache.keyed(data.get("lens", [])), lens_kind=data.get("lens_kind", BELL),
         )  # fmt: skip
 
     def _rows_of_shot(self) -> Data:

@@ -17,6 +17,7 @@ from jaythread.desk.document.as_data import entry_data, key_data, matte_data, sh
 from jaythread.desk.models import FormKey, FrameFit, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track, Tryout
 from jaythread.errors import Refused
 from jaythread.productions.models import Shot
+from roto.motion.shape import BELL
 from roto.motion.shape import Shape as CoreShape
 
 Data = dict[str, Any]
@@ -161,6 +162,7 @@ def _write_shape(shot: Shot, key: list[Any], row: Data | None) -> None:
             "group_id": row.get("group"),
             "own_reach": base64.b64decode(row.get("own", "")),
             "carrier": row.get("carrier"),
+            "lens_kind": row.get("lens_kind", BELL),
             **{name: row[name] for name in ("name", "kind", "colour", "profile", "blur")},
         },
     )
@@ -198,7 +200,7 @@ def _read_matte(shot: Shot, key: list[Any]) -> Data | None:
 
 def _write_matte(shot: Shot, key: list[Any], row: Data | None) -> None:
     if row is not None:
-        Matte.objects.update_or_create(pk=key[0], defaults={"shot": shot, **row})
+        Matte.objects.update_or_create(pk=key[0], defaults={"shot": shot, "lens": [], "lens_kind": BELL, **row})
         return
     try:
         Matte.objects.filter(pk=key[0], shot=shot).delete()

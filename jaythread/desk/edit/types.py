@@ -23,6 +23,8 @@ Name = Annotated[Text, Field(min_length=1, max_length=60)]
 Profile = Annotated[str, Field(pattern=f"^({'|'.join(NAMES)}|{OWN.pattern})$")]
 Mode = Annotated[str, Field(pattern=f"^({'|'.join(MODES)})$")]
 """how a line of a stack combines: a key of `roto.matte.modes.MODES`"""
+Lens = Literal["bell", "disc"]
+"""what lens softness is of: the sigma of a bell, or the radius of a disc"""
 Colour = Annotated[int, Field(ge=0, le=7)]
 Channel = Literal["form", "placement", "settings", "reach"]
 Channels = Annotated[list[Channel], Field(min_length=1)]

@@ -163,7 +163,9 @@ def _take(shot: Shot, user: User, core: CoreMatte, source: str) -> Matte:
         k += 1
         name = f"{plain} {k}"
     matte_id = str(uuid.uuid4())
-    done = [change("matte", [matte_id], None, {"name": name, "inverted": core.inverted, "shift": [list(key) for key in core.shift]})]
+    lens = {"lens": [list(key) for key in core.lens], "lens_kind": core.lens_kind} if core.lens else {}
+    row = {"name": name, "inverted": core.inverted, "shift": [list(key) for key in core.shift], **lens}
+    done = [change("matte", [matte_id], None, row)]
     renamed: dict[str, str] = {}
     groups: dict[str, CoreShape] = {}
     new_tracks: dict[str, Track] = {}

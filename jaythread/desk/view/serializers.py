@@ -94,6 +94,7 @@ def shape(core: CoreShape, revision: int, shot: Shot, lean: bool = False, locked
         "colour": core.colour,
         "profile": core.profile,
         "blur": core.blur,
+        "lensKind": core.lens_kind,
         "pivot": core.pivot,
         "curves": (core.kinds == 1).tolist(),
         "live": [list(r) for r in core.live],
@@ -172,11 +173,12 @@ def mattes(shot: Shot) -> list[dict[str, Any]]:
     out = []
     for m in shot.mattes.all():
         core = core_cache.matte(shot, m)
-        shifts = core.shift_at(np.arange(shot.first, shot.last + 1)).round(3).tolist() if m.shift else []
+        frames = np.arange(shot.first, shot.last + 1)
+        shifts, lenses = (at(frames).round(3).tolist() if keys else [] for at, keys in ((core.shift_at, m.shift), (core.lens_at, m.lens)))
         out.append(
             {
-                "id": str(m.pk), "name": m.name, "inverted": m.inverted, "shift": m.shift, "shifts": shifts, "sentence": sentence(core),
-                "stack": stack(m),
+                "id": str(m.pk), "name": m.name, "inverted": m.inverted, "shift": m.shift, "shifts": shifts,
+                "lens": m.lens, "lenses": lenses, "lensKind": m.lens_kind, "sentence": sentence(core), "stack": stack(m),
             }
         )  # fmt: skip
     return out

@@ -38,6 +38,12 @@ SMEARED = 4.0
 """px: of a smear that explains all of an edge and is longer than this, it cannot be told how soft the edge is beneath"""
 RAMP = np.sqrt(12.0)
 """width of a straight ramp, in roots of its variance"""
+LEAST_PLACES, LEAST_KNOWN, LEAST_LENS = 12, 0.3, 0.2
+"""places, and part of the outline, that must tell for a lens to be offered; px of sigma below which an edge is as good as sharp"""
+STRAY = 0.5
+"""px"""
+RAMP_APART = 0.00603
+"""a straight ramp and a bell of the same variance: the integral of their squared difference, in sigmas"""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +75,29 @@ class Softness:
             width, offset = np.median(self.width[here]), np.median(self.offset[here])
             out[i] = max(0.0, width / 2 - offset), max(0.0, width / 2 + offset)
         return out
+
+    def as_lens(self) -> tuple[float, float] | None:
+        """Sigma (px) of a bell, and how far it lies outside of the outline (px), where one lens all around explains what was read better
+        than a straight reach of each place does; else None.
+
+        Both are held against the widths that were read by the integral of the squared difference of edges, the energy distance of the two
+        spreads. How far the edge lies off is a matter of the outline, as long as it lies within STRAY of where it does on the whole.
+        """
+        known = np.isfinite(self.width)
+        sigma, offset = self.width[known] / RAMP, self.offset[known]
+        if known.sum() < LEAST_PLACES or self.known < LEAST_KNOWN:
+            return None
+        lens, off = float(np.median(sigma)), float(np.median(offset))
+        if lens < LEAST_LENS or np.median(np.abs(offset - off)) > STRAY:
+            return None
+        if np.mean(_apart(sigma, lens)) > RAMP_APART * sigma.mean():
+            return None
+        return lens, off
+
+
+def _apart(one: Floats, other: float) -> Floats:
+    """The integral of the squared difference of two edges in one place that bells of these sigmas soften."""
+    return np.asarray(np.sqrt(2 / np.pi) * np.sqrt(one * one + other * other) - (one + other) / np.sqrt(np.pi))
 
 
 Places = tuple[Floats, Floats, Floats]

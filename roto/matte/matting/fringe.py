@@ -315,15 +315,19 @@ class Fringes:
         opens, closes = exposures(matte.shutter, numbers)
         moments = np.stack([opens, numbers, closes], axis=1)
         grows = matte.shift_at(numbers)
-        own = {f: (self.named(f), float(g)) for f, g in zip(frames, grows, strict=True)}
+        own: dict[int, tuple[object, ...]] = {f: (self.named(f), float(g)) for f, g in zip(frames, grows, strict=True)}
+        if matte.lens:
+            own = {f: (*own[f], matte.lens_kind, float(px)) for f, px in zip(frames, matte.lens_at(numbers), strict=True)}
         mixed = FrameKeys(f"{METHOD} {matte.size} {matte.shutter}", own)
         for entry in matte.entries[: at + 1]:
             shape = entry.shape
             outlines = np.round(shape.outline(moments.ravel(), np.repeat(numbers, 3)), 6).reshape(len(frames), -1)
             live = np.array([shape.is_live(f) for f in frames], dtype=bool)
             reaches, settings = shape.reaches_at(numbers), np.array(shape.settings_at(numbers))
+            settings = settings if shape.softens else settings[:, :4]
             count, said = int(live.sum()), f"{entry.mode} {entry.inverted} {entry.opacity} {shape.profile} {shape.blur} "
             said += "" if entry.source is NO_SOURCE else repr(entry.source)
+            said += shape.lens_kind if shape.softens else ""
             ends = rows_of(None if reaches is None else reaches[live], count)
             mixed.mix(numbers[live].tolist(), said.encode(), rows_of(settings[live], count), rows_of(outlines[live], count), ends)
         return mixed.names()

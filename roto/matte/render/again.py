@@ -56,7 +56,7 @@ def touched_since(was: Matte, now: Matte, frames: Sequence[int]) -> dict[int, Bo
     """By frame, the box outside of which a matte is as it was, to the last bit, as long as the exposure is taken in as many steps; frames
     on which that cannot be said are left out. Shapes are the same where they are the same objects. What lines find in the
     picture may have changed with what lies below them, or been found since: that is looked at by `render_again`."""
-    said = [(m.size, m.shutter, m.inverted, m.shift, len(m.entries)) for m in (was, now)]
+    said = [(m.size, m.shutter, m.inverted, m.shift, m.lens, m.lens_kind, len(m.entries)) for m in (was, now)]
     if said[0] != said[1]:
         return {}
     changed = [(a, b) for a, b in zip(was.entries, now.entries, strict=True) if a is not b and (a.shape is not b.shape or a != b)]
@@ -82,7 +82,7 @@ def _counts_within(was: Entry, now: Entry) -> bool:
 
 def _alike(was: Shape, now: Shape, frame: int) -> bool:
     """Whether a shape counts on a frame as it did, and is drawn in the same way: then the lines beside it are as well."""
-    if was.is_live(frame) != now.is_live(frame) or was.profile != now.profile or was.blur != now.blur:
+    if was.is_live(frame) != now.is_live(frame) or (was.profile, was.blur, was.lens_kind) != (now.profile, now.blur, now.lens_kind):
         return False
     at = np.array([frame])
     one, other = was.reaches_at(at), now.reaches_at(at)

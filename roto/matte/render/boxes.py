@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
+from roto.matte.feather.lens import reaches as spread
 from roto.matte.feather.reach import band
 from roto.matte.modes import FOUND
 from roto.matte.render.exposure import MOMENTS
@@ -28,7 +29,7 @@ def touched_boxes(matte: Matte, shapes: Iterable[Shape], frames: Sequence[int], 
     opens, closes = (np.array(v) for v in zip(*(matte.shutter.exposure(int(f)) for f in numbers), strict=True))
     moments = np.linspace(opens, closes, LOOKS, axis=1)
     low, high = np.full((len(numbers), 2), np.inf), np.full((len(numbers), 2), -np.inf)
-    grows = np.abs(matte.shift_at(numbers))
+    grows = np.abs(matte.shift_at(numbers)) + [spread(matte.lens_kind, px) for px in matte.lens_at(numbers).tolist()]
     for shape in shapes:
         which = np.array([shape.is_live(int(f)) for f in numbers]) if live else np.ones(len(numbers), bool)
         if not which.any():
@@ -38,8 +39,8 @@ def touched_boxes(matte: Matte, shapes: Iterable[Shape], frames: Sequence[int], 
         parts = np.ascontiguousarray(np.moveaxis(points.reshape(len(own), -1, points.shape[-1]), 2, 0))  # numbers of a kind side by side
         reaches = shape.reaches_at(own)
         widest = [] if reaches is None else np.nanmax(reaches, axis=1)
-        settings = [(s[0], s[1], s[2]) for s in shape.settings_at(own)]
-        pads = [band(*(widest[k] if len(widest) else s[:2]), s[2]) for k, s in enumerate(settings)]
+        settings = shape.settings_at(own)
+        pads = [band(*(widest[k] if len(widest) else s[:2]), s[2]) + spread(shape.lens_kind, s[4]) for k, s in enumerate(settings)]
         pad = (np.array(pads, dtype=np.float64) + grows[which] + 1.0)[:, None]
         for tangent in (0, 2, 4):
             places = parts[:2] + parts[tangent : tangent + 2] if tangent else parts[:2]

@@ -159,12 +159,17 @@ class Live:
         return self.points[[0, -1]] if steps == 1 else self.entry.shape.edge(shutter.meetings(frame, steps), frame)
 
 
+def grows(entry: Entry, group: Entry | None) -> float:
+    """1 where a line makes a larger matte when it grows itself, else -1. group: the line of the group that it counts within."""
+    return float(np.prod([MODES[e.mode].grows * (-1 if e.inverted else 1) for e in (entry, group) if e is not None]))
+
+
 def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
     """The entries that count on each of these frames, bottom first."""
     numbers = np.array(list(frames), dtype=np.int64)
     shutter = matte.shutter
     times = shutter.meetings(numbers, MOMENTS - 1)
-    grows = matte.shift_at(numbers) if matte.shift else None
+    shifts = matte.shift_at(numbers) if matte.shift else None
     out: dict[int, list[Live]] = {int(f): [] for f in numbers}
     for entry, group in zip(matte.entries, within(matte.entries), strict=True):
         shape = entry.shape
@@ -180,20 +185,20 @@ def live_at(matte: Matte, frames: Iterable[int]) -> dict[int, list[Live]]:
         points = shape.edge(moments.ravel(), np.repeat(own, looks))
         points = points.reshape(len(own), looks, *points.shape[1:])
         settings = shape.settings_at(own)
-        if grows is not None:
-            way = float(np.prod([MODES[e.mode].grows * (-1 if e.inverted else 1) for e in (entry, group) if e is not None]))
-            settings = [(a, b, s + way * g, o) for (a, b, s, o), g in zip(settings, grows[which], strict=True)]
+        if shifts is not None:
+            way = grows(entry, group)
+            settings = [(a, b, s + way * px, o, lens) for (a, b, s, o, lens), px in zip(settings, shifts[which], strict=True)]
         reaches = shape.reaches_at(own)
         if reaches is not None and reaches.shape[1] != points.shape[2]:  # points that were added have none of their own
             added = np.full((len(own), points.shape[2], 2), np.nan)
             added[:, :: points.shape[2] // reaches.shape[1]] = reaches
             reaches = added
         if reaches is not None:  # the largest ones stand for the whole where only its bounds are asked for
-            settings = [(*np.nanmax(r, axis=0).tolist(), s[2], s[3]) for r, s in zip(reaches, settings, strict=True)]
+            settings = [(*np.nanmax(r, axis=0).tolist(), *s[2:]) for r, s in zip(reaches, settings, strict=True)]
         pads = [float(band(*s[:3])) for s in settings]
         ways = travel(points, matte.size, np.array(pads))
         for at, (f, s, p, way) in enumerate(zip(own, settings, points, ways, strict=True)):
-            inner, outer, shift, opacity = s
+            inner, outer, shift, opacity, _ = s
             still = looks == 1 or (p == p[0]).all()
             more = {"points": p[:1] if still else p, "way": float(way), "opacity": opacity * entry.opacity}
             if reaches is not None:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from roto.matte.render.exposure import TOGETHER, Live, knowing, live_at
 from roto.matte.render.fringes import solves, with_fringes, without_found
 from roto.matte.render.layers import frame_of, layers_of
+from roto.matte.render.lenses import Soft, softens, softness_on, with_lenses
 from roto.matte.render.remembered import learn, live_on
 from roto.matte.render.results import DEPTHS, Box, Rendered, Solver, of_depth
 from roto.matte.render.scanline import render_rows
@@ -33,11 +34,11 @@ def render_each(
     over = len(numbers) % workers  # the last ones, fewer than there are threads: these share out the rows of each
     shared = dict.fromkeys(numbers[-over:], workers // over) if over else {}
 
-    found = solves(matte)
+    apart = solves(matte) or softens(matte)
 
     def one(frame: int, live: list[Live]) -> Taken:
         threads = shared.get(frame, 1)
-        if found:
+        if apart:
             return take(frame, render(matte, frame, depth=depth, fringes=fringes, threads=threads, live=live))
         if not hasattr(lent, "picture"):
             lent.picture = np.empty(matte.size[::-1], DEPTHS[depth][0])
@@ -79,6 +80,8 @@ def render(
         matte = replace(matte, shutter=replace(matte.shutter, cap=cap))
     if solves(matte):
         return _with_fringes(matte, frame, here, threads, depth, fringes, live)
+    if softens(matte) and (soft := softness_on(matte, frame)):
+        return _with_lenses(matte, frame, here, threads, depth, soft, live)
     picture: NDArray[Any] = np.zeros((here[3] - here[1], here[2] - here[0]), DEPTHS[depth][0])
     done = _into(picture, matte, frame, here, live_on(matte, frame) if live is None else live, threads, depth)
     if live is None:
@@ -115,6 +118,23 @@ def _with_fringes(
     done = with_fringes(matte, frame, box, fringes, rendered)
     if own:
         learn(plain, frame, corners)
+    return replace(done, alpha=of_depth(done.alpha, depth), corners=corners)
+
+
+def _with_lenses(matte: Matte, frame: int, box: Box, threads: int, depth: str, soft: Soft, live: list[Live] | None) -> Rendered:
+    known = live_on(matte, frame) if live is None else live
+    corners: dict[str, bool] = {}
+
+    def rendered(part: Matte, some: Box) -> Rendered:
+        if part.size != matte.size:
+            return render(part, frame, box=some, threads=threads)
+        done = render(part, frame, box=some, threads=threads, live=knowing(_of_part(matte, known, part, frame), corners))
+        corners.update(done.corners)
+        return done
+
+    done = with_lenses(matte, frame, box, soft, rendered)
+    if live is None:
+        learn(matte, frame, corners)
     return replace(done, alpha=of_depth(done.alpha, depth), corners=corners)
 
 

@@ -1,7 +1,6 @@
 """Mattes some of whose lines are found: solved from the picture, taught, brought in."""
 
 import hashlib
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -9,10 +8,9 @@ from numpy.typing import NDArray
 
 from roto.errors import NoFringe
 from roto.matte.modes import FOUND
+from roto.matte.render.parts import Drawn, laid_over
 from roto.matte.render.results import Box, Rendered, Solved, Solver
-from roto.matte.stack import Entry, Matte
-from roto.motion.edits import trace
-from roto.motion.shape import FAR
+from roto.matte.stack import Matte
 
 
 def solves(matte: Matte) -> bool:
@@ -23,16 +21,6 @@ def solves(matte: Matte) -> bool:
 def without_found(matte: Matte) -> Matte:
     """What is left of a matte without lines whose alpha is found, before it is inverted."""
     return replace(matte, entries=tuple(e for e in matte.entries if e.mode not in FOUND), inverted=False)
-
-
-_ALL = Entry(
-    shape=trace("all", "all", 0, [[x, y, 0, 0, 0, 0] for x, y in ((-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR))], [False] * 4)
-)
-"""covers every picture"""
-
-
-Drawn = Callable[[Matte, Box], Rendered]
-"""renders a box of a matte without lines that are found, as floats"""
 
 
 def with_fringes(matte: Matte, frame: int, box: Box, fringes: Solver | None, rendered: Drawn) -> Rendered:
@@ -114,8 +102,8 @@ def _found(matte: Matte, frame: int, fringes: Solver | None) -> tuple[dict[int, 
 
 
 def _laid_between(matte: Matte, found: dict[int, Solved], box: Box, rendered: Drawn, plain: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Alpha of a box: what lies below a line is rendered, what is found laid on it, the rest laid over that. Every mode is linear in what
-    lies below it, so the rest is rendered over black and over white. plain: alpha of all lines that are not found."""
+    """Alpha of a box: what lies below a line is rendered, what is found laid on it, the rest laid over that. plain: alpha of all lines that
+    are not found."""
     alpha = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
     all_of_them = len(without_found(matte).entries)
     begin = 0
@@ -124,13 +112,7 @@ def _laid_between(matte: Matte, found: dict[int, Solved], box: Box, rendered: Dr
         if begin == 0 and len(lines) == all_of_them:
             alpha = plain.copy()
         elif lines:
-            part = replace(matte, entries=lines, inverted=False)
-            over_black = rendered(part, box).alpha
-            if begin == 0:
-                alpha = over_black
-            else:
-                over_white = rendered(replace(part, entries=(_ALL, *lines)), box).alpha
-                alpha = over_black + alpha * (over_white - over_black)
+            alpha = laid_over(matte, lines, box, None if begin == 0 else alpha, rendered)
         if at in found:
             _lay(alpha, box, found[at], matte.entries[at].opacity)
         begin = at + 1

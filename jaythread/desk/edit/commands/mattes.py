@@ -1,7 +1,7 @@
 """Commands on whole mattes."""
 
 import uuid
-from typing import Literal
+from typing import Any, Literal
 
 from ninja import Schema
 from pydantic import Field
@@ -11,7 +11,7 @@ from jaythread.desk.document.as_data import entry_data, matte_data
 from jaythread.desk.edit.registry import Outcome, command
 from jaythread.desk.edit.row_changes import change
 from jaythread.desk.edit.session import Session
-from jaythread.desk.edit.types import Frame, Text
+from jaythread.desk.edit.types import Frame, Lens, Text
 from jaythread.desk.models import Matte
 from jaythread.errors import Refused
 
@@ -58,11 +58,12 @@ class ChangeMatte(Schema):
     matte: str
     name: Text | None = None
     inverted: bool | None = None
+    lens_kind: Lens | None = None
 
 
 @command(ChangeMatte)
 def change_matte(session: Session, said: ChangeMatte) -> Outcome:
-    """A matte by another name, or inverted."""
+    """A matte by another name, inverted, or softened by another lens."""
     matte = lookups.matte_row(session.shot, said.matte)
     before = matte_data(matte)
     after = dict(before)
@@ -73,6 +74,9 @@ def change_matte(session: Session, said: ChangeMatte) -> Outcome:
     if said.inverted is not None:
         after["inverted"] = said.inverted
         summary = f"{'inverted' if said.inverted else 'stopped inverting'} the matte {matte.name}"
+    if said.lens_kind is not None:
+        after |= {"lens": matte.lens, "lens_kind": said.lens_kind}
+        summary = f"took the lens softness of the matte {matte.name} as that of a {said.lens_kind}"
     return Outcome(summary, [change("matte", [str(matte.pk)], before, after)])
 
 
@@ -89,17 +93,50 @@ class ShiftMatte(Schema):
 def shift_matte(session: Session, said: ShiftMatte) -> Outcome:
     """A key of the matte's edge shift."""
     matte = lookups.matte_row(session.shot, said.matte)
-    before = matte_data(matte)
-    keys = {int(frame): float(px) for frame, px in matte.shift}
-    if said.shift is None:
-        if keys.pop(said.frame, None) is None:
-            raise Refused(f"The edge shift of {matte.name} has no key on {said.frame}.")
-        summary = f"took away the key of the edge shift of the matte {matte.name} on {said.frame}"
-    else:
-        keys[said.frame] = said.shift
+    keys = _keyed(matte, "edge shift", matte.shift, said.frame, said.shift)
+    summary = _taken(matte, "edge shift", said.frame)
+    if said.shift is not None:
         summary = f"shifted the edge of the matte {matte.name} by {said.shift:g} px on {said.frame}"
-    after = {**before, "shift": [list(key) for key in sorted(keys.items())]}
-    return Outcome(summary, [change("matte", [str(matte.pk)], before, after)])
+    return _with_keys(matte, {"shift": keys}, summary)
+
+
+class SoftenMatte(Schema):
+    """Key the lens softness of a whole matte (px); without a number its key on that frame is taken away."""
+
+    do: Literal["soften matte"]
+    matte: str
+    frame: Frame
+    lens: float | None = Field(None, ge=0, le=100)
+
+
+@command(SoftenMatte)
+def soften_matte(session: Session, said: SoftenMatte) -> Outcome:
+    """A key of the matte's lens softness."""
+    matte = lookups.matte_row(session.shot, said.matte)
+    keys = _keyed(matte, "lens softness", matte.lens, said.frame, said.lens)
+    summary = _taken(matte, "lens softness", said.frame)
+    if said.lens is not None:
+        summary = f"softened the matte {matte.name} by {said.lens:g} px on {said.frame}"
+    return _with_keys(matte, {"lens": keys, "lens_kind": matte.lens_kind}, summary)
+
+
+def _keyed(matte: Matte, what: str, rows: list[list[float]], frame: int, px: float | None) -> list[list[float]]:
+    """Keys with another one on a frame, or without the one that is there."""
+    keys = {int(f): float(v) for f, v in rows}
+    if px is not None:
+        keys[frame] = px
+    elif keys.pop(frame, None) is None:
+        raise Refused(f"The {what} of {matte.name} has no key on {frame}.")
+    return [list(key) for key in sorted(keys.items())]
+
+
+def _taken(matte: Matte, what: str, frame: int) -> str:
+    return f"took away the key of the {what} of the matte {matte.name} on {frame}"
+
+
+def _with_keys(matte: Matte, keys: dict[str, Any], summary: str) -> Outcome:
+    before = matte_data(matte)
+    return Outcome(summary, [change("matte", [str(matte.pk)], before, {**before, **keys})])
 
 
 class RemoveMatte(Schema):

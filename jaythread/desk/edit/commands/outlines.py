@@ -70,7 +70,7 @@ def place(shape: CoreShape, said: Place) -> Reshaped:
 
 
 class Soften(Scoped):
-    """Key soft-edge settings."""
+    """Key soft-edge settings. lens: lens softness, px."""
 
     do: Literal["soften"]
     shape: str
@@ -78,12 +78,13 @@ class Soften(Scoped):
     outer: float | None = None
     shift: float | None = None
     opacity: float | None = None
+    lens: float | None = None
 
 
 @shape_command(Soften)
 def soften(shape: CoreShape, said: Soften) -> Reshaped:
     """Another soft edge."""
-    values = {"inner": said.inner, "outer": said.outer, "shift": said.shift, "opacity": said.opacity}
+    values = {"inner": said.inner, "outer": said.outer, "shift": said.shift, "opacity": said.opacity, "lens": said.lens}
     here = said.scope == "here"
     new = edits.soften(shape, said.frame, **values) if here else retime.offset_soft(shape, said.frame, said.first, **values)
     return new, f"softened {shape.name} {said.where}"

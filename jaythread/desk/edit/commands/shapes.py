@@ -11,7 +11,7 @@ from jaythread.desk.document.as_data import entry_data
 from jaythread.desk.edit.registry import Outcome, command, shape_command
 from jaythread.desk.edit.row_changes import Change, change, compare
 from jaythread.desk.edit.session import Session
-from jaythread.desk.edit.types import Colour, Frame, Mode, Name, Profile, Six, given
+from jaythread.desk.edit.types import Colour, Frame, Lens, Mode, Name, Profile, Six, given
 from jaythread.desk.models import Matte, Shape, StackEntry
 from jaythread.errors import Refused
 from roto.curve.brush import stroke_outline
@@ -156,7 +156,7 @@ def duplicated(session: Session, said: Duplicate) -> Outcome:
 
 
 class Appearance(Schema):
-    """Name, colour, profile, blur: not keyed."""
+    """Name, colour, profile, blur, what its lens softness is of: not keyed."""
 
     do: Literal["appearance", "look"]
     shape: str
@@ -164,11 +164,12 @@ class Appearance(Schema):
     colour: Colour | None = None
     profile: Profile | None = None
     blur: bool | None = None
+    lens_kind: Lens | None = None
 
 
 @shape_command(Appearance)
 def appearance(shape: CoreShape, said: Appearance) -> tuple[CoreShape, str]:
-    """Another name, colour, profile or blur."""
+    """Another name, colour, profile, blur or kind of lens softness."""
     summary = f"changed {shape.name}" if said.name is None else f"renamed {shape.name} to {said.name}"
     return replace(shape, **given(said, "shape")), summary
 

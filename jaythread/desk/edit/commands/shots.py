@@ -106,8 +106,9 @@ def _along(session: Session, by: int) -> list[Change]:
         rows.append(change("track", [str(track.pk)], was, {**was, "data": _track_on(was["data"], by)}))
     for matte in session.shot.mattes.all():
         before = matte_data(matte)
-        if before["shift"]:
-            rows.append(change("matte", [str(matte.pk)], before, {**before, "shift": [[f + by, px] for f, px in before["shift"]]}))
+        keyed = {name: [[f + by, px] for f, px in before[name]] for name in ("shift", "lens") if before.get(name)}
+        if keyed:
+            rows.append(change("matte", [str(matte.pk)], before, {**before, **keyed}))
     for entry in StackEntry.objects.filter(matte__shot=session.shot):
         line, source = entry_data(entry), Source.from_data(entry.source)
         moved = replace(source, finished=tuple(replace(one, frame=one.frame + by) for one in source.finished))

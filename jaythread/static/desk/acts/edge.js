@@ -46,7 +46,7 @@ export const edge = {
     if (on && !this.bared && store.selection.editable.length) {
       this.bared = store.selection.editable.map((s) => s.id);
       if (store.view.mode === "plate") store.view.set("mode", "matte");
-      this.soften({ inner: 0, outer: 0, shift: 0 }, false);
+      this.soften({ inner: 0, outer: 0, shift: 0, lens: 0 }, false);
     } else if (!on && this.bared) {
       for (const id of this.bared) store.pending.settle(id);
       this.bared = null;

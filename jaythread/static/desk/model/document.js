@@ -142,11 +142,11 @@ export class Document extends Slice {
     const points = new Float32Array(command.points.flat());
     const rest = {
       placed: [[0, 0, 0, 1, points[0], points[1]]], kind: "closed", group: null, carrier: null, locked: false, reach: [], reaches: null,
-      soft: [[0, 0, 0, 1]], placement: [], settings: [], live: [], outlines: null, opening: null,
+      soft: [[0, 0, 0, 1, 0]], placement: [], settings: [], live: [], outlines: null, opening: null,
     };
     const key = { frame: command.frame, kind: 2, parts: [], full: true, settled: false };
     this.#shapes.set(command.shape, {
-      id: command.shape, name: command.name, colour: command.colour, curves: command.curves, profile: "straight", blur: true, revision: 0,
+      id: command.shape, name: command.name, colour: command.colour, curves: command.curves, profile: "straight", blur: true, lensKind: "bell", revision: 0,
       pivot: [0, 0], form: [key], constant: points, made: command.frame, ...rest,
     });
     const line = { id: command.entry, shape: command.shape, order: 0, mode: command.mode, inverted: false, opacity: 1, within: null };
@@ -162,7 +162,7 @@ export class Document extends Slice {
 
   // A matte that was asked for just now.
   provisionalMatte(id, name) {
-    this.#mattes.push({ id, name, inverted: false, sentence: "", stack: [], shift: [], shifts: [] });
+    this.#mattes.push({ id, name, inverted: false, sentence: "", stack: [], shift: [], shifts: [], lens: [], lenses: [], lensKind: "bell" });
   }
 
   // An outline that was carried on, shown until the server answers.

@@ -25,7 +25,7 @@ function later(document, shape, keyed, fits, first, last) {
     return `It is keyed from ${keyed[0]} to ${keyed.at(-1)}: go to ${keyed[0] > first ? "the first frame (Home)" : "the last frame (End)"} and bring it into place there.`;
   }
   if (keyed.length < 3 && !shape.carrier) return "Go half way between the keys and correct what slips there; then again half way.";
-  if (shape.soft.every(([inner, outer]) => !inner && !outer) && !shape.reaches) return "Give its edge the softness of the picture: Soften (S), Read softness from the plate.";
+  if (shape.soft.every(([inner, outer, , , lens]) => !inner && !outer && !lens) && !shape.reaches) return "Give its edge the softness of the picture: Soften (S), Read softness from the plate.";
   if (!fits?.state?.measured) return "See which frames are weak: Check (Shift + S), and measure.";
   if (fits.state.weakest.length) return "Go to the weakest frame (Shift + Q) and mend it; then to the next.";
   return "Every frame is within a pixel: Deliver makes the files and proves them.";

@@ -5,10 +5,12 @@ import { Slice } from "./slice.js";
 /** @typedef {import("./types.js").Shape} Shape */
 /** @typedef {import("./types.js").Track} Track */
 
+const BELL_ENDS = 4; // sigmas
+
 export class Pending extends Slice {
   /** @type {Map<string, Map<number, Float32Array>>} */
   #outlines = new Map(); // id -> frame -> points
-  /** @type {Map<string, {inner?: number, outer?: number, shift?: number, opacity?: number}>} */
+  /** @type {Map<string, {inner?: number, outer?: number, shift?: number, opacity?: number, lens?: number}>} */
   #soft = new Map();
   /** @type {{track: string, frame: number, points: number[][]} | null} */
   #track = null; // the one that is dragged
@@ -102,12 +104,12 @@ export class Pending extends Slice {
   // The soft edge of a shape: of its chosen points where some are and each has a reach of its own, else the largest there is.
   /** @param {Shape} shape @param {number} [frame] */
   soft(shape, frame = this.view.frame) {
-    const [inner, outer, shift, opacity] = this.document.at(shape.soft, frame);
+    const [inner, outer, shift, opacity, lens] = this.document.at(shape.soft, frame);
     const reaches = this.reaches(shape, frame, false);
     const some = [...this.selection.pointsOf(shape.id)].filter((i) => reaches?.[i]);
     const those = reaches && (some.length ? some.map((i) => reaches[i]) : reaches.filter(Boolean));
     const most = (c) => Number(Math.max(...those.map((pair) => pair[c])).toFixed(2));
-    return { inner: those ? most(0) : inner, outer: those ? most(1) : outer, shift, opacity, ...this.softOf(shape.id) };
+    return { inner: those ? most(0) : inner, outer: those ? most(1) : outer, shift, opacity, lens, ...this.softOf(shape.id) };
   }
 
   // [inner, outer] of each point (null for those that take theirs from their neighbours), or null where one reach holds everywhere;
@@ -129,12 +131,12 @@ export class Pending extends Slice {
     });
   }
 
-  // The largest reach that any point has here, for what a change may touch.
+  // How far the soft edge goes at the most, for what a change may touch.
   /** @param {Shape} shape */
   mostReach(shape) {
     const soft = this.soft(shape);
     const all = (this.reaches(shape) || []).filter(Boolean).flat();
-    return Math.max(soft.inner, soft.outer, ...all) + Math.abs(soft.shift);
+    return Math.max(soft.inner, soft.outer, ...all) + Math.abs(soft.shift) + BELL_ENDS * soft.lens;
   }
 
   // Move, turn and size at a frame.

@@ -3,13 +3,13 @@
 /**
  * @typedef {{frame: number, kind: number, parts: number[], full: boolean, settled: boolean}} Key
  * @typedef {{id: string, name: string, kind: string, group: string | null, carrier: {track: string | null, how: string, byGroup: boolean} | null,
- *   locked: boolean, revision: number, colour: number, profile: string, blur: boolean, pivot: number[], curves: boolean[], live: number[][],
+ *   locked: boolean, revision: number, colour: number, profile: string, blur: boolean, lensKind: string, pivot: number[], curves: boolean[], live: number[][],
  *   form: Key[], placement: Key[], settings: Key[], reach: Key[], reaches: any[] | null, soft: number[][], placed: number[][],
  *   outlines: Float32Array | null, opening: Float32Array | null, constant?: Float32Array, made?: number}} Shape
  * @typedef {{id: string, name: string, revision: number, home: number, frames: number[], confidence: number[], manual: number[],
  *   parts: number, hows: string[], patch: any, next: number[], path: Float32Array}} Track
  * @typedef {{id: string, shape: string, order: number, mode: string, inverted: boolean, opacity: number, within: string | null}} Line
- * @typedef {{id: string, name: string, inverted: boolean, shift: number[][], shifts: number[], sentence: string, stack: Line[]}} Matte
+ * @typedef {{id: string, name: string, inverted: boolean, shift: number[][], shifts: number[], lens: number[][], lenses: number[], lensKind: string, sentence: string, stack: Line[]}} Matte
  * @typedef {{id: number, kind: string, subject: string, state: string, done: number, total: number, percent: number, left: string, message: string,
  *   partial: any, settings: any}} Job
  * @typedef {{id: number, frame: number, x: number | null, y: number | null, text: string, by: string, package: string, state: string, reason: string, settled_by: string, version: string, pasted: boolean,

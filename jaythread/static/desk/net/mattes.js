@@ -63,12 +63,18 @@ export class Mattes extends EventTarget {
     if (this.store.view.mode === "in use") return this.elsewhere(command);
     let box = this.lastBox;
     for (const { shape, before, after } of drafts) {
-      const pad = this.store.pending.mostReach(shape) + this.travel(shape) + MARGIN;
+      const pad = this.store.pending.mostReach(shape) + this.travel(shape) + this.wholeSoftness() + MARGIN;
       const here = union(bounds(before), bounds(after));
       box = union(box, [here[0] - pad, here[1] - pad, here[2] + pad, here[3] + pad]);
     }
     this.lastBox = box;
     this.ask(command, box.map((v, i) => (i < 2 ? Math.floor(v) : Math.ceil(v))));
+  }
+
+  // How far lens softness of the whole matte spreads what changes.
+  wholeSoftness() {
+    const { document, selection, view } = this.store;
+    return 4 * (selection.matteNow?.lenses?.[view.frame - document.shot.first] || 0);
   }
 
   // How far a shape's box moves within one frame: the exposure reaches no farther.

@@ -38,6 +38,16 @@ export class Preview {
     return there.map((s) => ({ points: this.#at(s, frame), reaches: document.at(s.reaches, frame), shift: document.at(s.soft, frame)[2] }));
   }
 
+  // The shapes with lens softness on a frame, and how far it spreads their edge: [{points, soft}].
+  lenses(frame) {
+    const { document } = this.store;
+    const there = (this.now?.shapes || []).filter((s) => s.kind !== "group" && document.at(s.soft, frame)[4]);
+    return there.map((s) => {
+      const [, , shift, , lens] = document.at(s.soft, frame);
+      return { points: this.#at(s, frame), soft: { inner: lens, outer: lens, shift } };
+    });
+  }
+
   take() {
     const { command } = this.now;
     this.leave();

@@ -44,6 +44,7 @@ export class OutlineLayer {
     if (!preview?.now) return;
     const { frame } = this.store.view;
     for (const { points, reaches, shift } of preview.soft(frame)) glyphs.varyingBand(pen, reachLines(points, reaches, shift), view);
+    for (const { points, soft } of preview.lenses(frame)) glyphs.band(pen, points, view, soft);
     for (const points of preview.outlines(frame)) glyphs.openly(pen, points, view);
   }
 
@@ -82,6 +83,12 @@ export class OutlineLayer {
     pen.stroke();
   }
 
+  // The reach on both sides of an outline; a lens spreads the edge on either.
+  paintBand(pen, points, soft) {
+    const [inner, outer] = [soft.inner + soft.lens, soft.outer + soft.lens];
+    if (inner || outer) glyphs.band(pen, points, this.stage.view, { ...soft, inner, outer });
+  }
+
   paintChosen(pen, shape) {
     const { store, stage } = this;
     const { view } = stage;
@@ -96,7 +103,7 @@ export class OutlineLayer {
     if (store.selection.isFringe(shape)) {
       if (store.view.mode === "plate") glyphs.field(pen, points, view); // elsewhere it would lie on what is judged
     } else if (reaches) glyphs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
-    else if (soft.inner || soft.outer) glyphs.band(pen, points, view, soft);
+    else this.paintBand(pen, points, soft);
     if (!store.document.isLive(shape, store.view.frame)) pen.setLineDash([2, 5]);
     if (!store.view.pointsOnly) glyphs.thread(pen, points, view, glyphs.COLOURS[shape.colour], { chosen: true, pale: store.pending.isStale(shape) });
     pen.setLineDash([]);

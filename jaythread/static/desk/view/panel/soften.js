@@ -6,7 +6,7 @@ import { edit } from "../../net/commands.js";
 import { figure, part } from "./component.js";
 
 export const softenStep = part(() => ({
-  soft: { inner: 0, outer: 0, shift: 0, opacity: 1 }, isFringe: false, isTaught: false, ranged: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
+  soft: { inner: 0, outer: 0, shift: 0, opacity: 1, lens: 0 }, lensKind: "bell", isFringe: false, isTaught: false, ranged: false, brush: 24, fringeSays: "", fringeBusy: false, fringeWhole: false, fringeDone: 0,
 
   connected(desk) {
     desk.paintFringe = () => this.paintFringe();
@@ -19,7 +19,10 @@ export const softenStep = part(() => ({
     const { shot, working } = store.document;
     this.ranged = working[0] !== shot.first || working[1] !== shot.last;
     this.brush = ways.brush.radius;
-    if (selection.shape) this.soft = pending.soft(selection.shape);
+    if (selection.shape) {
+      this.soft = pending.soft(selection.shape);
+      this.lensKind = selection.shape.lensKind;
+    }
     this.syncFringe();
   },
   syncFringe() {
@@ -50,6 +53,9 @@ export const softenStep = part(() => ({
     const shapes = this.desk.store.selection.editable.filter((s) => s.reaches);
     this.desk.edits.pushAll("gave shapes one reach", shapes.map((s) => edit.oneReach({ shape: s.id })));
   },
+  setLensKind(event) {
+    this.desk.appearance({ lens_kind: event.target.value });
+  },
   setBlur(event) {
     this.desk.appearance({ blur: event.target.checked });
   },
@@ -68,8 +74,21 @@ export const softenStep = part(() => ({
       const rest = missing.length ? `; it says nothing at ${missing.length} of its points, which stay as they are` : "";
       if (!Object.keys(points).length) return this.tell(`${told}${rest}. Too little contrast, or another edge beside it.`);
       this.bye();
-      await this.desk.preview.begin(edit.reach({ shape: shape.id, frame: view.frame, points, ...view.scoping }), `${told}${rest}.`);
+      if (read.lens && !wanted.size) return this.desk.preview.begin(this.asLens(shape, read.lens), `${told}. One lens explains it better than reaches do: a bell of ${read.lens.sigma} px.`);
+      const why = wanted.size ? "" : " It differs along the outline: reaches explain it better than one lens.";
+      await this.desk.preview.begin(edit.reach({ shape: shape.id, frame: view.frame, points, ...view.scoping }), `${told}${rest}.${why}`);
     });
+  },
+
+  // The blur of one lens in place of all reach.
+  asLens(shape, { sigma, shift }) {
+    const said = { shape: shape.id };
+    const commands = [
+      ...(shape.reaches ? [edit.oneReach(said)] : []),
+      ...(shape.lensKind === "bell" ? [] : [edit.appearance({ ...said, lens_kind: "bell" })]),
+      edit.soften({ ...said, frame: this.frame, inner: 0, outer: 0, shift, lens: sigma, ...this.desk.store.view.scoping }),
+    ];
+    return commands.length > 1 ? edit.together({ summary: `softened ${shape.name} as its lens does`, commands }) : commands[0];
   },
 
   paintFringe() {

@@ -10,7 +10,7 @@ import { dialog, part } from "./component.js";
 const FEW = 3; // lines that stand in the panel without folding
 
 export const stack = part(() => ({
-  lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], sentence: "", elsewhere: [], brought: [], over: "", opened: false, sought: "", shots: [], toShot: "", toFrame: "",
+  lines: [], mattes: [], matte: "", inverted: false, shift: 0, shiftKeys: [], lens: 0, lensKeys: [], lensKind: "bell", sentence: "", elsewhere: [], brought: [], over: "", opened: false, sought: "", shots: [], toShot: "", toFrame: "",
 
   connected(desk) {
     desk.findShape = () => this.find();
@@ -25,6 +25,7 @@ export const stack = part(() => ({
     Object.assign(this, {
       mattes: document.mattes.map((m) => ({ id: m.id, name: m.name })), matte: selection.matte || "", inverted: Boolean(matte?.inverted),
       shift: matte?.shifts?.[view.frame - document.shot.first] ?? 0, shiftKeys: (matte?.shift || []).map(([frame]) => frame),
+      lens: matte?.lenses?.[view.frame - document.shot.first] ?? 0, lensKeys: (matte?.lens || []).map(([frame]) => frame), lensKind: matte?.lensKind || "bell",
       sentence: matte?.sentence || "", shots: [...document.shots], brought: [...document.brought],
     });
     this.lines = selection.lines().map((line, at) => {
@@ -123,6 +124,16 @@ export const stack = part(() => ({
   },
   unshiftMatte() {
     this.send(edit.shiftMatte({ matte: this.matte, frame: this.frame }));
+  },
+  softenMatte(event) {
+    const lens = Number(event.target.value);
+    if (event.target.value !== "" && Number.isFinite(lens)) this.send(edit.softenMatte({ matte: this.matte, frame: this.frame, lens }));
+  },
+  unsoftenMatte() {
+    this.send(edit.softenMatte({ matte: this.matte, frame: this.frame }));
+  },
+  setLensKind(event) {
+    this.send(edit.matte({ matte: this.matte, lens_kind: event.target.value }));
   },
   invertMatte(event) {
     this.send(edit.matte({ matte: this.matte, inverted: event.target.checked }));
