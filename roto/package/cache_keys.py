@@ -15,10 +15,12 @@ from roto.matte.matting.fringe import Fringes
 from roto.matte.modes import FOUND
 from roto.matte.stack import Matte, within
 from roto.motion import interpolate
-from roto.motion.shape import GROUP, Shape
+from roto.motion.shape import GROUP, SHIFT, Shape
 
 METHOD = "3"
 """a part of every name: raised when the same input would be rendered to something else"""
+SHIFTED = "2"
+"""the same for shapes whose edge is shifted"""
 KNOWN = 32 << 20
 """bytes of what outlines are that are kept"""
 LOOKS = 3
@@ -53,7 +55,8 @@ def matte_keys(matte: Matte, frames: Sequence[int], fringes: Fringes | None = No
         settings, reaches = interpolate.evaluate(shape.settings, own, own, within=True), shape.reaches_at(own)
         solved = _solved_keys(fringes, matte, at, own) if entry.mode in FOUND else {}
         lens = shape.lens_kind if shape.softens else ""  # how soft it is stands in the settings
-        begins = f"{said} {shape.profile} {blurs} {lens}".encode() + shape.kinds.tobytes()
+        shifted = SHIFTED if matte.shift or shape.settings.values[:, SHIFT, 0].any() else ""
+        begins = f"{said} {shape.profile} {blurs} {lens}{shifted}".encode() + shape.kinds.tobytes()
         plates, count = [solved.get(f, "").encode() for f in own.tolist()], len(own)
         mixed.mix(own.tolist(), begins, rows_of(settings, count), plates, outlines, rows_of(reaches, count))
     return mixed.names()

@@ -80,7 +80,7 @@ def test_the_whole_matte_is_softened_by_keys(shot, rafe):
     do(rafe, shot, do="remove matte", matte=copy)
     do(rafe, shot, do="soften matte", matte=matte, frame=FIRST + 4)
     assert core(shot).lens == ((FIRST, 0.0),)
-    with pytest.raises(Refused, match="lens softness of main has no key on"):
+    with pytest.raises(Refused, match="lens softness of kite has no key on"):
         do(rafe, shot, do="soften matte", matte=matte, frame=FIRST + 1)
     assert document.dumps(Past(shot, then).matte(matte)) == document.dumps(now)
     actions.undo(rafe, shot.pk, uuid.uuid4())

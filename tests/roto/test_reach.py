@@ -11,7 +11,7 @@ from roto.matte.feather.profile import CUBICS, average, cubic
 from roto.matte.render import render
 from roto.matte.stack import Entry
 
-from .build import blob, matte, rectangle, shape
+from .build import blob, matte, rectangle, shape, with_reach
 
 
 def alpha(*entries, **more):
@@ -62,6 +62,17 @@ def test_a_little_more_reach_changes_alpha_a_little(inner, outer, shift, nudge):
     one = alpha(shape(points, inner=inner, outer=outer, shift=shift))
     two = alpha(shape(points, inner=inner + nudge, outer=outer, shift=shift + nudge))
     assert np.abs(one - two).max() <= 3.5 * nudge / max(inner + outer, 1.0) + 2e-3
+
+
+@pytest.mark.parametrize("px", [-0.9, -0.4, 0.1, 0.3, 0.6, 0.95, 1.2])
+@pytest.mark.parametrize("soft", [{}, {"outer": 0.3}, {"each": True}])
+def test_an_edge_shift_of_a_part_of_a_pixel_moves_the_edge_by_just_that(px, soft):
+    def along(shift):
+        it = shape(rectangle(30.25, 30, 60, 60), shift=shift, **{k: v for k, v in soft.items() if k != "each"})
+        it = with_reach(it, [(0.0, 0.2)] * 4) if "each" in soft else it
+        return alpha(it)[45, :50].sum()
+
+    assert along(px) - along(0.0) == pytest.approx(px, abs=0.02)
 
 
 def test_edge_shift_grows_by_its_pixels():

@@ -3,8 +3,8 @@
 Cost follows the outline: each side visits only the pixels within its reach.
 
 A reach thinner than a pixel takes its profile averaged over the pixel, the distance running straight across it. That is corrected
-towards the exact coverage: by what coverage and straight-edge average differ without a reach, fading out at THIN_REACH. So alpha
-becomes the coverage as the reach goes to 0. For wider reaches see `blurred`.
+towards the exact coverage: by what coverage and straight-edge average differ without a reach and a shift, fading out at THIN_REACH. So
+alpha becomes the coverage as the reach goes to 0. For wider reaches see `blurred`.
 """
 
 import numpy as np
@@ -166,7 +166,7 @@ def thin_row(
         else:
             nx, ny = abs(edges[k, TY]), abs(edges[k, TX])
         value = average(curve, (signed + outer) / whole, nx / whole, ny / whole)
-        plain = average(curve, (signed + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
+        plain = average(curve, (sign * d + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
         value = min(1.0, max(0.0, value + (thin[i] - plain) * blend))
         alpha[i] = 0.0 if value < 1e-9 else (1.0 if value > 1.0 - 1e-9 else value)
     clear(square, lanes, lo, hi, box0 & (LANE - 1))

@@ -132,7 +132,7 @@ def varying_row(
         if thin_too:
             blend = min(1.0, max(0.0, THIN_REACH - (outer + inner) - abs(shift)))
             if blend > 0.0:
-                plain = average(curve, (signed + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
+                plain = average(curve, (side * d + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
                 value = value + (thin[x] - plain) * blend
         value = min(1.0, max(0.0, value))
         alpha[x] = 0.0 if value < 1e-9 else (1.0 if value > 1.0 - 1e-9 else value)
