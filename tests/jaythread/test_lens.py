@@ -115,7 +115,7 @@ def test_a_document_says_where_its_softness_is_wrong(shot, rafe):
     trace(shot, rafe)
     said = json.loads(document.dumps(core(shot)))
     said["shapes"][0]["settings"][0]["values"][1] = [0.0, 400.0]
-    with pytest.raises(BadDocument, match="lens softness of 'body' on frame"):
+    with pytest.raises(BadDocument, match="lens softness of 'kite body' on frame"):
         document.from_json(said)
     said["shapes"][0]["settings"][0]["values"][1] = [0.0, 4.0]
     said["lens"] = {"of": "star", "keys": [[FIRST, 1.0]]}
