@@ -30,7 +30,7 @@ export function shapeData(id, name, floats, more = {}) {
   return {
     id, name, kind: "closed", group: null, carrier: null, locked: false, revision: 1, colour: 0, profile: "straight", blur: true, pivot: [0, 0],
     curves: [false, false, false, false], live: [], form: [{ frame: FIRST, kind: 2, parts: [], full: true, settled: false }], placement: [], settings: [], reach: [],
-    reaches: null, soft: [[0, 0, 0, 1]], placed: [[0, 0, 0, 1, 5, 5]], opening: "", outlines: packed(floats), ...more,
+    reaches: null, lensKind: "bell", soft: [[0, 0, 0, 1, 0]], placed: [[0, 0, 0, 1, 5, 5]], opening: "", outlines: packed(floats), ...more,
   };
 }
 

@@ -170,14 +170,14 @@ test("a drag lies over the document until the server has answered", () => {
 
 test("the soft edge as it is dragged: of the whole shape, or of the chosen points only", () => {
   const data = deskData();
-  data.shapes[0].soft = [[2, 6, 1, 1]];
+  data.shapes[0].soft = [[2, 6, 1, 1, 0.5]];
   const store = new Store(data);
   const body = shapeOf(store, "body");
-  assert.deepEqual(store.pending.soft(body), { inner: 2, outer: 6, shift: 1, opacity: 1 });
+  assert.deepEqual(store.pending.soft(body), { inner: 2, outer: 6, shift: 1, opacity: 1, lens: 0.5 });
   assert.equal(store.pending.reaches(body), null);
   store.pending.setSoft("body", { outer: 9 });
   assert.equal(store.pending.soft(body).outer, 9);
-  assert.equal(store.pending.mostReach(body), 10);
+  assert.equal(store.pending.mostReach(body), 12);
   store.selection.choose("body", [1]);
   assert.deepEqual(store.pending.reaches(body), [[2, 6], [2, 9], [2, 6], [2, 6]]);
 });

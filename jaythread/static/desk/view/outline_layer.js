@@ -83,12 +83,6 @@ export class OutlineLayer {
     pen.stroke();
   }
 
-  // The reach on both sides of an outline; a lens spreads the edge on either.
-  paintBand(pen, points, soft) {
-    const [inner, outer] = [soft.inner + soft.lens, soft.outer + soft.lens];
-    if (inner || outer) glyphs.band(pen, points, this.stage.view, { ...soft, inner, outer });
-  }
-
   paintChosen(pen, shape) {
     const { store, stage } = this;
     const { view } = stage;
@@ -103,7 +97,7 @@ export class OutlineLayer {
     if (store.selection.isFringe(shape)) {
       if (store.view.mode === "plate") glyphs.field(pen, points, view); // elsewhere it would lie on what is judged
     } else if (reaches) glyphs.varyingBand(pen, reachLines(points, reaches, soft.shift), view);
-    else this.paintBand(pen, points, soft);
+    else if (soft.inner || soft.outer) glyphs.band(pen, points, view, soft);
     if (!store.document.isLive(shape, store.view.frame)) pen.setLineDash([2, 5]);
     if (!store.view.pointsOnly) glyphs.thread(pen, points, view, glyphs.COLOURS[shape.colour], { chosen: true, pale: store.pending.isStale(shape) });
     pen.setLineDash([]);
