@@ -1,8 +1,9 @@
 """In-betweening: hold, straight, flowing.
 
 Flowing is a cubic in time through the keys (Hermite form). Its speed at a key is that of the polynomial through the key and up to
-two keys on either side at their true distances in time (Lagrange's derivative at a node). Next to a stretch that holds or runs
-straight the speed comes from the other side only.
+two keys on either side at their true distances in time (Lagrange's derivative at a node). At the first and last key, and next to a
+stretch that holds or runs straight, the speed comes from the other side only, from up to three keys: with two, the last stretch of a smooth
+motion is off by twice as much, and so is the part of an exposure beyond its end.
 
 What a speed adds to a stretch beside the straight way (at most 4/27 of the stretch's length times the speed's difference from the
 straight one) is bounded by SWAY of the larger change beside the key. Even spacing does not feel that: there a rest, or a turn, adds 4/27 of
@@ -26,16 +27,18 @@ def _same(values, i, j):
     return abs(values[i, 0] - values[j, 0]) < SAME_VALUE and abs(values[i, 1] - values[j, 1]) < SAME_VALUE
 
 
+BESIDE, AT_ENDS = 2, 3
+"""keys on one side that a speed follows from: where there are some on either side, and where there are none on the other"""
 SWAY = 0.4
 """of the larger change beside a key: what the key's speed may add to a stretch"""
 
 
 @leaf
-def _neighbours(i, step, kinds, found, at):
-    """Up to two keys on one side of key i, reached over flowing stretches only; returns how many lie in `found`."""
+def _neighbours(i, step, kinds, found, at, most):
+    """Up to so many keys on one side of key i, reached over flowing stretches only; returns how many lie in `found`."""
     taken = 0
     j = i
-    while taken < 2:
+    while taken < most:
         stretch = j if step > 0 else j - 1
         j += step
         if j < 0 or j >= len(kinds) or kinds[stretch] != FLOWING:
@@ -49,10 +52,11 @@ def _neighbours(i, step, kinds, found, at):
 def _free_speed(i, times, values, kinds):
     """Speed of one pair of numbers (m, 2) at key i by its neighbours, units per frame."""
     found = np.empty(4, np.int64)
-    left = _neighbours(i, -1, kinds, found, 0)
+    left = _neighbours(i, -1, kinds, found, 0, BESIDE)
     if left > 0 and _same(values, found[0], i):
         return 0.0, 0.0
-    right = _neighbours(i, 1, kinds, found, left)
+    right = _neighbours(i, 1, kinds, found, left, BESIDE if left else AT_ENDS)
+    left = _neighbours(i, -1, kinds, found, 0, AT_ENDS) if not right else left
     if right > 0 and _same(values, found[left], i):
         return 0.0, 0.0
     count = left + right

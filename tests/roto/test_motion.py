@@ -33,6 +33,22 @@ def test_passes_through_its_keys_and_follows_polynomials():
     assert at(line(parabola, frames), t) == pytest.approx(t**2 / 10 - t, abs=1e-9)
 
 
+@given(st.lists(st.integers(3, 9), min_size=4, max_size=6), st.floats(-1, 1), st.floats(-0.02, 0.02))
+def test_a_cubic_motion_is_met_in_every_stretch_and_in_the_exposures_at_its_ends(gaps, bend, turn):
+    frames = np.concatenate([[0], np.cumsum(gaps)])
+
+    def true(t):
+        u = t - frames[-1] / 2
+        return 40 * u + bend * u * u / 2 + turn * u**3 / 6  # never resting: a rest would be kept
+
+    keys = line(true(frames.astype(float)).tolist(), frames.tolist())
+    t = np.linspace(0, frames[-1], 61)
+    assert at(keys, t) == pytest.approx(true(t), abs=1e-6)
+    straight = 0.5 * 0.25**2 * (abs(bend) + 27 * abs(turn)) + 0.01  # what going on straight leaves out
+    for end, beyond in ((0, -0.25), (frames[-1], 0.25)):
+        assert at(keys, end + beyond, int(end))[0] == pytest.approx(true(end + beyond), abs=straight)
+
+
 @pytest.mark.parametrize(("kind", "want"), [(HOLD, 0.0), (STRAIGHT, 5.0)])
 def test_hold_and_straight(kind, want):
     assert at(line([0, 10, 7], kinds=[kind, FLOWING, FLOWING]), 5)[0] == want
