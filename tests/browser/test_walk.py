@@ -117,6 +117,9 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     hole = [artist.tap(x, y) for x, y in [(80, 50), (120, 50), (120, 90), (80, 90)]]
     artist.press(Keys.ENTER)
     artist.saved()
+    artist.press("s")
+    artist.figure("lens softness, px", 1)
+    artist.saved()
     artist.choose("How shape 2 combines", "cuts")
     artist.open_stack()
     artist.until(lambda: "shape 1 adds, shape 2 cuts" in artist.text)
@@ -158,14 +161,16 @@ def test_from_a_plate_to_a_proved_package(artist, people, worker, tmp_path):
     with Image.open(io.BytesIO(bag.read("KITE_010_main.1001.png"))) as still:
         pixels = np.asarray(still, dtype=float) / 65535
     # what was drawn, by another geometry library: well inside the body and outside the hole is white, the hole and beyond are black
-    body = Polygon(put).buffer(-16).difference(Polygon(hole).buffer(1.5))
+    body = Polygon(put).buffer(-16).difference(Polygon(hole).buffer(5))
     outside = Polygon(put).buffer(16)
     for y in range(2, 178, 7):
         for x in range(2, 318, 7):
             here = box(x, y, x + 1, y + 1)
             if body.contains(here):
                 assert pixels[y, x] == 1
-            elif Polygon(hole).buffer(-1).contains(here) or not outside.intersects(here):
+            elif Polygon(hole).buffer(-5).contains(here) or not outside.intersects(here):
                 assert pixels[y, x] == 0
+    side = pixels[70, round(hole[0][0]) - 8 : round(hole[0][0]) + 8]  # of the hole: softened by a lens of one pixel
+    assert 4 <= ((side > 0.001) & (side < 0.999)).sum() <= 9 and (np.diff(side) <= 0).all()
     edge = pixels[70, 20:76]  # across the left side, which runs nearly upright: inner reach 2, outer 4, so six pixels of grey
     assert 5 <= ((edge > 0) & (edge < 1)).sum() <= 8 and (np.diff(edge) >= 0).all()
