@@ -71,6 +71,7 @@ ROWS = {
     "shot picture": {"rate": [25, 1], "pixel_aspect": 2.0, "first": 101, "along": True},
     "working range": {"first": FIRST + 1, "last": LAST - 1},
     "shift matte": {"matte": "{matte}", "frame": FIRST, "shift": 2.5},
+    "soften as lens": {"shape": "{body}", "frame": FIRST, "sigma": 0.8, "shift": 0.1},
     "soften matte": {"matte": "{matte}", "frame": FIRST, "lens": 1.5},
     "remove matte": {"matte": "{second}"},
     "shutter": {"angle": 90.0, "phase": -10.0},

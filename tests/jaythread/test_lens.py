@@ -61,6 +61,21 @@ def test_a_shape_is_softened_by_its_lens_and_the_corner_shows_it(shot, rafe):
     assert document.dumps(core(shot)) == soft
 
 
+def test_what_was_read_of_a_lens_takes_the_place_of_all_reach(shot, rafe):
+    shape = trace(shot, rafe)
+    do(rafe, shot, do="soften", shape=shape, frame=FIRST, inner=1.0, outer=2.0)
+    do(rafe, shot, do="reach", shape=shape, frame=FIRST, points={0: [0.0, 6.0]})
+    do(rafe, shot, do="appearance", shape=shape, lens_kind="disc")
+    do(rafe, shot, do="soften as lens", shape=shape, frame=FIRST + 3, sigma=0.8, shift=0.2)
+    now = core(shot).entries[0].shape
+    assert now.reach is None and now.lens_kind == "bell"
+    assert now.settings_at(FIRST)[0] == now.settings_at(FIRST + 3)[0] == (0.0, 0.0, 0.2, 1.0, 0.8), "the same everywhere, as the reach was"
+    do(rafe, shot, do="soften", shape=shape, frame=FIRST + 5, lens=2.0)
+    do(rafe, shot, do="soften as lens", shape=shape, frame=FIRST + 3, sigma=1.5, shift=0.2)
+    now = core(shot).entries[0].shape
+    assert [now.settings_at(f)[0][4] for f in (FIRST + 3, FIRST + 5)] == [1.5, 2.0], "once it is keyed, a key more"
+
+
 def test_the_whole_matte_is_softened_by_keys(shot, rafe):
     trace(shot, rafe)
     matte = str(shot.mattes.get().pk)

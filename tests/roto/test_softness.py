@@ -62,7 +62,7 @@ def test_it_says_unknown_rather_than_guess():
 
 @pytest.mark.parametrize("sigma", [0.8, 1.5, 3.0])
 def test_an_edge_that_one_lens_has_softened_is_offered_as_that(sigma):
-    lens = read_softness(plate(sigma, offset=0.4), POINTS).as_lens()
+    lens = read_softness(plate(sigma, offset=0.4), POINTS).as_lens(12)
     assert lens is not None
     assert lens[0] == pytest.approx(sigma, rel=0.12)
     assert lens[1] == pytest.approx(0.4, abs=0.15)
@@ -71,5 +71,5 @@ def test_an_edge_that_one_lens_has_softened_is_offered_as_that(sigma):
 def test_an_edge_that_differs_along_the_outline_is_not_offered_as_one_lens():
     across = np.clip((np.arange(320) - 100) / 120, 0, 1)[None, :, None].astype(np.float32)
     both = (1 - across) * plate(0.8) + across * plate(5.0)
-    assert read_softness(both, POINTS).as_lens() is None
-    assert read_softness(plate(2.0, contrast=0.02), POINTS).as_lens() is None, "nor is one of which nothing is known"
+    assert read_softness(both, POINTS).as_lens(12) is None
+    assert read_softness(plate(2.0, contrast=0.02), POINTS).as_lens(12) is None, "nor is one of which nothing is known"

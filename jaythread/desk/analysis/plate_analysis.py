@@ -65,12 +65,12 @@ def softness(user: User, shot_id: int, shape_id: str, frame: int) -> dict[str, A
     ends = shape.outline(np.array(shot.shutter.exposure(frame)), frame) if shape.blur and shot.shutter.angle else None
     moved = None if ends is None else ends[1, :, :2] - ends[0, :, :2]
     read = read_softness(plate_frames.newest(shot, frame), outline, moved, beside(shot, shape_id, frame))
-    lens = read.as_lens()
+    lens = read.as_lens(shape.form.parts)
     reach = read.reach_of_points(shape.form.parts)
     known = np.isfinite(reach[:, 0])
     return {
         "points": {int(i): [round(float(v), 1) for v in reach[i]] for i in np.flatnonzero(known)},
         "unknown": np.flatnonzero(~known).tolist(),
         "known": round(100 * read.known),
-        "lens": None if lens is None else {"sigma": round(lens[0], 2), "shift": round(lens[1], 1)},
+        "lens": None if lens is None else {"sigma": round(float(lens[0]), 2), "shift": round(float(lens[1]), 1)},
     }

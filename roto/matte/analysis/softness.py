@@ -66,31 +66,35 @@ class Softness:
 
     def reach_of_points(self, count: int) -> Floats:
         """Inner and outer reach (count, 2) for the outline's points, from the places nearer to it than to the next; NaN where unknown."""
-        out = np.full((count, 2), np.nan)
+        width, offset, _ = self._of_points(count).T
+        return np.stack([np.maximum(0.0, width / 2 - offset), np.maximum(0.0, width / 2 + offset)], axis=1)
+
+    def _of_points(self, count: int) -> Floats:
+        """Width, offset (px) and how many places tell them (count, 3) for the outline's points; NaN where unknown."""
+        out = np.full((count, 3), np.nan)
         for i in range(count):
             away = np.abs((self.at - i + count / 2) % count - count / 2)
             here = (away < 0.5) & np.isfinite(self.width)
-            if here.sum() < max(2, 0.4 * (away < 0.5).sum()):
-                continue
-            width, offset = np.median(self.width[here]), np.median(self.offset[here])
-            out[i] = max(0.0, width / 2 - offset), max(0.0, width / 2 + offset)
+            if here.sum() >= max(2, 0.4 * (away < 0.5).sum()):
+                out[i] = np.median(self.width[here]), np.median(self.offset[here]), here.sum()
         return out
 
-    def as_lens(self) -> tuple[float, float] | None:
+    def as_lens(self, count: int) -> tuple[float, float] | None:
         """Sigma (px) of a bell, and how far it lies outside of the outline (px), where one lens all around explains what was read better
-        than a straight reach of each place does; else None.
+        than a straight reach of each of the outline's points does; else None.
 
-        Both are held against the widths that were read by the integral of the squared difference of edges, the energy distance of the two
-        spreads. How far the edge lies off is a matter of the outline, as long as it lies within STRAY of where it does on the whole.
+        Both are held against the widths that were read at the points by the integral of the squared difference of edges, the energy
+        distance of the two spreads. How far the edge lies off is a matter of the outline, as long as it lies within STRAY of where it does
+        on the whole.
         """
-        known = np.isfinite(self.width)
-        sigma, offset = self.width[known] / RAMP, self.offset[known]
-        if known.sum() < LEAST_PLACES or self.known < LEAST_KNOWN:
+        width, offset, places = (column[np.isfinite(column)] for column in self._of_points(count).T)
+        if places.sum() < LEAST_PLACES or self.known < LEAST_KNOWN:
             return None
-        lens, off = float(np.median(sigma)), float(np.median(offset))
+        lens, off = float(np.nanmedian(self.width)) / RAMP, float(np.nanmedian(self.offset))
         if lens < LEAST_LENS or np.median(np.abs(offset - off)) > STRAY:
             return None
-        if np.mean(_apart(sigma, lens)) > RAMP_APART * sigma.mean():
+        sigma = width / RAMP
+        if np.average(_apart(sigma, lens), weights=places) > RAMP_APART * np.average(sigma, weights=places):
             return None
         return lens, off
 

@@ -1,5 +1,6 @@
 """Commands on the outline of a shape: its points, its placement, its soft edge."""
 
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from ninja import Schema
@@ -14,7 +15,7 @@ from roto.curve.split import add_point
 from roto.errors import BadGeometry
 from roto.motion import edits, point_reach, retime
 from roto.motion.group import steady_group
-from roto.motion.shape import GROUP
+from roto.motion.shape import BELL, GROUP
 from roto.motion.shape import Shape as CoreShape
 from roto.motion.steady_form import steady
 
@@ -88,6 +89,27 @@ def soften(shape: CoreShape, said: Soften) -> Reshaped:
     here = said.scope == "here"
     new = edits.soften(shape, said.frame, **values) if here else retime.offset_soft(shape, said.frame, said.first, **values)
     return new, f"softened {shape.name} {said.where}"
+
+
+class SoftenAsLens(Scoped):
+    """Soften a shape as one lens does, a bell of that sigma (px), in place of all reach. Settings with one key are changed everywhere."""
+
+    do: Literal["soften as lens"]
+    shape: str
+    sigma: float
+    shift: float = 0.0
+
+
+@shape_command(SoftenAsLens)
+def soften_as_lens(shape: CoreShape, said: SoftenAsLens) -> Reshaped:
+    """Lens softness instead of reach."""
+    bare = replace(shape if shape.reach is None else point_reach.one_reach(shape), lens_kind=BELL)
+    values = {"inner": 0.0, "outer": 0.0, "shift": said.shift, "lens": said.sigma}
+    if len(bare.settings.frames) == 1:
+        return retime.offset_soft(bare, said.frame, None, **values), f"softened {shape.name} as its lens does"
+    here = said.scope == "here"
+    new = edits.soften(bare, said.frame, **values) if here else retime.offset_soft(bare, said.frame, said.first, **values)
+    return new, f"softened {shape.name} as its lens does, {said.where}"
 
 
 class Reach(Scoped):

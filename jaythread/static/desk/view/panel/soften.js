@@ -74,21 +74,10 @@ export const softenStep = part(() => ({
       const rest = missing.length ? `; it says nothing at ${missing.length} of its points, which stay as they are` : "";
       if (!Object.keys(points).length) return this.tell(`${told}${rest}. Too little contrast, or another edge beside it.`);
       this.bye();
-      if (read.lens && !wanted.size) return this.desk.preview.begin(this.asLens(shape, read.lens), `${told}. One lens explains it better than reaches do: a bell of ${read.lens.sigma} px.`);
+      if (read.lens && !wanted.size) return this.desk.preview.begin(edit.softenAsLens({ shape: shape.id, frame: view.frame, ...read.lens, ...view.scoping }), `${told}. One lens explains it better than reaches do: a bell of ${read.lens.sigma} px.`);
       const why = wanted.size ? "" : " It differs along the outline: reaches explain it better than one lens.";
       await this.desk.preview.begin(edit.reach({ shape: shape.id, frame: view.frame, points, ...view.scoping }), `${told}${rest}.${why}`);
     });
-  },
-
-  // The blur of one lens in place of all reach.
-  asLens(shape, { sigma, shift }) {
-    const said = { shape: shape.id };
-    const commands = [
-      ...(shape.reaches ? [edit.oneReach(said)] : []),
-      ...(shape.lensKind === "bell" ? [] : [edit.appearance({ ...said, lens_kind: "bell" })]),
-      edit.soften({ ...said, frame: this.frame, inner: 0, outer: 0, shift, lens: sigma, ...this.desk.store.view.scoping }),
-    ];
-    return commands.length > 1 ? edit.together({ summary: `softened ${shape.name} as its lens does`, commands }) : commands[0];
   },
 
   paintFringe() {
