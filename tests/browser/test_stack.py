@@ -143,4 +143,6 @@ def test_an_edge_is_softened_as_a_lens_does_of_a_shape_and_of_the_whole_matte(de
     desk.saved()
     desk.click("Take this key of the lens away")
     desk.until(lambda: Matte.objects.get().lens == [])
+    desk.saved()
+    desk.until(lambda: desk.pixels("matte-layer", 8, 35)[0] == 0)
     assert desk.complaints() == []
