@@ -17,7 +17,8 @@ def so_far(matte: Matte, width: int) -> list[Matte]:
     factor = width / matte.size[0]
     size = (width, max(1, round(matte.size[1] * factor)))
     entries = tuple(replace(e, shape=sized(e.shape, factor)) for e in matte.entries)
-    bare = replace(matte, size=size, shutter=Shutter(angle=0.0), inverted=False, shift=sized_keys(matte.shift, factor))
+    shift, lens = sized_keys(matte.shift, factor), sized_keys(matte.lens, factor)
+    bare = replace(matte, size=size, shutter=Shutter(angle=0.0), inverted=False, shift=shift, lens=lens)
     groups = within(entries)
     starts = [0 if group is None else groups.index(group) for group in groups]
     return [replace(bare, entries=tuple(e for e in entries[start : k + 1] if e.mode not in FOUND)) for k, start in enumerate(starts)]

@@ -19,3 +19,10 @@ def test_each_line_shows_the_matte_so_far():
         small = render(part, 1).alpha
         whole = render(matte(*it.entries[: k + 1]), 1).alpha
         assert np.abs(small - whole.reshape(50, 2, 60, 2).mean(axis=(1, 3))).max() < 0.06
+
+
+def test_a_smaller_picture_is_as_much_less_softened():
+    it = matte(shape(rectangle(20, 20, 100, 80), lens=2.0), lens=((1, 6.0),))
+    (part,) = so_far(it, 60)
+    small, whole = render(part, 1).alpha, render(it, 1).alpha
+    assert np.abs(small - whole.reshape(50, 2, 60, 2).mean(axis=(1, 3))).max() < 0.01

@@ -5,7 +5,7 @@ import { Slice } from "./slice.js";
 /** @typedef {import("./types.js").Shape} Shape */
 /** @typedef {import("./types.js").Track} Track */
 
-const BELL_ENDS = 4; // sigmas
+export const BELL_ENDS = 4; // sigmas: how far lens softness spreads an edge
 
 export class Pending extends Slice {
   /** @type {Map<string, Map<number, Float32Array>>} */

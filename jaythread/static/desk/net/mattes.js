@@ -1,6 +1,7 @@
 // Mattes from the core: of the present revision at rest, of what is being dragged meanwhile. One question at a time.
 
 import { bounds, union } from "../geom/outline.js";
+import { BELL_ENDS } from "../model/pending.js";
 import { call } from "./api.js";
 
 const KEPT = 16; // mattes: 8 MB each at full HD
@@ -74,7 +75,7 @@ export class Mattes extends EventTarget {
   // How far lens softness of the whole matte spreads what changes.
   wholeSoftness() {
     const { document, selection, view } = this.store;
-    return 4 * (selection.matteNow?.lenses?.[view.frame - document.shot.first] || 0);
+    return BELL_ENDS * (selection.matteNow?.lenses?.[view.frame - document.shot.first] || 0);
   }
 
   // How far a shape's box moves within one frame: the exposure reaches no farther.

@@ -75,8 +75,7 @@ export const softenStep = part(() => ({
       if (!Object.keys(points).length) return this.tell(`${told}${rest}. Too little contrast, or another edge beside it.`);
       this.bye();
       if (read.lens && !wanted.size) return this.desk.preview.begin(edit.softenAsLens({ shape: shape.id, frame: view.frame, ...read.lens, ...view.scoping }), `${told}. One lens explains it better than reaches do: a bell of ${read.lens.sigma} px.`);
-      const why = wanted.size ? "" : " It differs along the outline: reaches explain it better than one lens.";
-      await this.desk.preview.begin(edit.reach({ shape: shape.id, frame: view.frame, points, ...view.scoping }), `${told}${rest}.${why}`);
+      await this.desk.preview.begin(edit.reach({ shape: shape.id, frame: view.frame, points, ...view.scoping }), `${told}${rest}. Offered as reach, point by point.`);
     });
   },
 
