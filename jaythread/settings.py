@@ -103,7 +103,7 @@ CACHES = {
     else {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "remembered"}
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "jaythread.accounts.session_store.People"]
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
 AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25  # hours: long enough to stop guessing, short enough for a tired artist
@@ -162,7 +162,7 @@ MEMORY = ENV.memory
 ADMIN_AT = ENV.admin
 if ADMIN_AT:
     INSTALLED_APPS += ["django.contrib.admin", "jaythread.tables"]
-SESSION_ENGINE = "django.contrib.sessions.backends.db"  # any number of web processes: who signs out at one is out at all
+SESSION_ENGINE = "jaythread.accounts.session_store"  # in the database: any number of web processes: who signs out at one is out at all
 PASSWORD_RESET_TIMEOUT = 7 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"
 LANGUAGE_CODE = "en-gb"

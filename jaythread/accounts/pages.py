@@ -67,7 +67,7 @@ class SetPassword(views.PasswordResetConfirmView):
     template_name = "accounts/set_password.html"
     success_url = reverse_lazy("productions")
     post_reset_login = True
-    post_reset_login_backend = "django.contrib.auth.backends.ModelBackend"
+    post_reset_login_backend = "jaythread.accounts.session_store.People"
 
     def form_valid(self, form: Any) -> HttpResponse:
         sessions.end_others(form.user)

@@ -1,9 +1,12 @@
 """Who may do what. The only place where a role is looked at."""
 
+from typing import Any
+
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
-from django.db.models import F
+from django.db.models import F, QuerySet
 
 from jaythread.errors import NotAllowed, NotThere
+from jaythread.prepared import Prepared
 from jaythread.productions.models import Membership, Role, Shot
 
 MAY: dict[str, frozenset[str]] = {
@@ -58,11 +61,18 @@ def _allowed(member: Membership, what: str) -> Membership:
     return member
 
 
+def _of_member(shot_id: int, user_id: int) -> QuerySet[Shot]:
+    mine = Shot.objects.select_related("production").filter(pk=shot_id, production__memberships__user_id=user_id)
+    return mine.annotate(role=F("production__memberships__role")).order_by()
+
+
+_seen: Prepared[Any] = Prepared(_of_member, 1_000_001, 1_000_002)
+_locked: Prepared[Any] = Prepared(lambda *said: _of_member(*said).select_for_update(of=("self",)), 1_000_001, 1_000_002)
+
+
 def shot_for(user: User, shot_id: int, what: str, lock: bool = False) -> Shot:
     """A shot, when the user may do this with it; with its row locked when it is going to be changed."""
-    mine = Shot.objects.select_related("production").filter(pk=shot_id, production__memberships__user_id=account(user))
-    mine = mine.annotate(role=F("production__memberships__role")).order_by()
-    shot = next(iter(mine.select_for_update(of=("self",)) if lock else mine), None)
+    shot = (_locked if lock else _seen).first(shot_id, account(user))
     if shot is None:
         raise NotThere()
     _allowed(Membership(production=shot.production, role=shot.role), what)

@@ -24,7 +24,7 @@ from roto.package.recipe import Recipe
 from ..conftest import command, lose_the_database, trace
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 @pytest.fixture

@@ -347,7 +347,7 @@ def test_a_change_of_colour_space_that_does_not_come_to_its_end_leaves_the_plate
 
 def test_the_colour_space_changes_what_is_shown_and_not_the_matte(client, people, shot):
     plate = shot.plates.get()
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
 
     def shown():
         data = client.get(f"/plates/{plate.pk}/full/1001.png").content
@@ -401,7 +401,7 @@ def test_files_for_which_there_is_no_room_are_not_taken_and_it_is_said_how_much_
     assert not Shot.objects.exists() and not [p for p in Path(default_storage.path("")).rglob("*") if p.is_file()]
 
     client = Client()
-    client.force_login(people["rafe"], "django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], "jaythread.accounts.session_store.People")
     reply = client.post(
         f"/productions/{production.pk}/bring-in", {"name": "KITE_010", "files": [SimpleUploadedFile("a.1.png", whole(paths[0]))]}
     )
@@ -422,7 +422,7 @@ def test_a_disk_that_runs_full_in_the_middle_is_a_sentence(people, production, s
     monkeypatch.setattr("jaythread.plates.actions.bring_in", full)
     monkeypatch.setattr("jaythread.jobs.actions.ask", full)
     client = Client()
-    client.force_login(people["rafe"], "django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], "jaythread.accounts.session_store.People")
     api = path.startswith("/api")
     body = {"kind": "check.read", "subject": str(shot.mattes.get().pk)} if api else {"name": "MILL_040"}
     more = {"content_type": "application/json"} if api else {}

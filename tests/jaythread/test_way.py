@@ -142,7 +142,7 @@ def test_the_board_shows_sorts_and_filters(shot, people, matte, client):
     assert board.counts(board.board(rafe, shot.production_id))["returned"] == 1
     with pytest.raises(NotThere):
         board.board(people["otto"], shot.production_id)
-    client.force_login(marta, backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(marta, backend="jaythread.accounts.session_store.People")
     page = client.get(f"/productions/{shot.production_id}/board?state=returned").content.decode()
     assert "hat" in page and "1 found" in page and ">kite<" not in page
     reply = client.post(f"/productions/{shot.production_id}/assign", {"matte": [str(hat.pk)], "who": "rafe", "due": "soon"}, follow=True)
@@ -150,7 +150,7 @@ def test_the_board_shows_sorts_and_filters(shot, people, matte, client):
 
 
 def test_the_board_asks_as_many_questions_for_forty_shots_as_for_one(shot, people, client):
-    client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["marta"], backend="jaythread.accounts.session_store.People")
     where = f"/productions/{shot.production_id}/board"
     client.get(where)
     with CaptureQueriesContext(connection) as few:

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roto.matte.render import Kept, Solved, live_at, render, render_again, touched_since
+from roto.matte.render import Kept, Solved, live_at, render, render_again, rough_cap, touched_since
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
 
@@ -171,3 +171,16 @@ def test_beyond_what_is_found_a_matte_is_as_it_is_without(lines, under, angle):
     assert np.array_equal(alpha[~within], plain[~within])
     if under % len(entries) == len(lines):  # on top
         assert np.allclose(alpha[within], 0.5, atol=1e-6)
+
+
+def test_a_quick_look_takes_few_samples_and_still_shows_the_blur():
+    def moving(way: float, inner: float = 0.0) -> Matte:
+        """An outline that goes so many px while the shutter is open, at frame 6."""
+        it = shape(blob(16, (150.0, 100.0), 40.0, 3), "kite", (20.0 * way, 0.0), inner=inner, outer=2 * inner)
+        return matte(it, size=(400, 200), angle=180.0)
+
+    caps = [rough_cap(moving(*one), 6, 8) for one in ((0.0,), (2.0,), (2.0, 2.0), (6.0, 2.0), (20.0,))]
+    assert caps == [1, 2, 1, 3, 8]
+    whole = moving(2.0, 2.0)
+    quick, exact = render(whole, 6, cap=1), render(whole, 6)
+    assert exact.samples > quick.samples and 0.0 < np.abs(quick.alpha - exact.alpha).max() < 0.03

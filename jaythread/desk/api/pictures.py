@@ -16,14 +16,14 @@ from jaythread.desk.matting import fringes, teaching
 from jaythread.desk.view.pictures import drafted, samples_text, threads
 from jaythread.productions.models import Shot
 from roto.matte import thumbnails
-from roto.matte.render import FRINGE, render
+from roto.matte.render import FRINGE, render, rough_cap
 from roto.picture.stills import encode_picture
 
 router = Router(tags=["pictures"])
 SMALL = 88
 """px: how wide the small pictures of the stack's lines are, twice what is shown, for sharp screens"""
 DRAFT_SAMPLES = 8
-"""samples of the exposure while something is dragged; all of them at rest"""
+"""samples of the exposure at most while something is dragged; all of them at rest"""
 
 
 class PictureIn(Schema):
@@ -44,7 +44,7 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
     solver = fringes.ShotFringes(shot, wait=body.solve, steady=False)
     begin = time.perf_counter()
     with threads() as many:
-        cap = DRAFT_SAMPLES if body.quick else None
+        cap = rough_cap(matte, body.frame, DRAFT_SAMPLES) if body.quick else None
         done = render(matte, body.frame, box=body.box, cap=cap, threads=many, depth="shown", fringes=solver)
     core = (time.perf_counter() - begin) * 1000
     reply = HttpResponse(encode_picture(done.alpha, ".png"), content_type="image/png")

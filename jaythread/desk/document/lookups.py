@@ -5,6 +5,7 @@ from typing import Any, TypeVar
 
 from jaythread.desk.models import Matte, Shape, StackEntry, Track, Tryout
 from jaythread.errors import NotThere, Refused
+from jaythread.prepared import Prepared
 from jaythread.productions.models import Shot
 from roto.motion.shape import GROUP
 
@@ -35,9 +36,12 @@ def _there(row: T | None, what: str) -> T:
     return row
 
 
+_shape = Prepared(lambda pk, shot: Shape.objects.filter(pk=pk, shot=shot).order_by(), uuid.UUID(int=1), 1_000_001)
+
+
 def shape_row(shot: Shot, shape_id: str) -> Shape:
     """A shape of the shot; NotThere when there is none."""
-    return _there(next(iter(Shape.objects.filter(pk=as_uuid(shape_id), shot=shot).order_by()), None), "shape")
+    return _there(_shape.first(as_uuid(shape_id), shot.pk), "shape")
 
 
 def matte_row(shot: Shot, matte_id: str) -> Matte:

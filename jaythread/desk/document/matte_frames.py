@@ -1,12 +1,14 @@
 """The outlines of a matte on its frames, and a key a frame: what was measured or looked at there holds as long as the key is the same."""
 
 from dataclasses import dataclass
+from uuid import UUID
 
 import numpy as np
 
 from jaythread.desk.document import core_cache
 from jaythread.desk.models import FrameFit, Matte, Shape
 from jaythread.plates.models import Mixed, Plate
+from jaythread.prepared import Prepared
 from jaythread.productions.models import Shot
 from roto.arrays import Floats
 from roto.matte.frame_keys import FrameKeys, rows_of
@@ -60,10 +62,15 @@ def ready(shot: Shot, row: Matte, plate: Plate | None, only: list[int] | None = 
     return MatteFrames(core=core, frames=frames, shapes=shapes, outlines=outlines, modes=modes, keys=names, light=light)
 
 
+_looked = Prepared(
+    lambda shape: FrameFit.objects.filter(matte__entries__shape=shape).exclude(looked="").select_related("matte"), UUID(int=1)
+)
+
+
 def looked_at(shot: Shot, shape: Shape) -> set[int]:
     """The frames of a shape's mattes that somebody looked at, and that have not changed since."""
     found: set[int] = set()
-    marks = FrameFit.objects.filter(matte__entries__shape=shape).exclude(looked="").select_related("matte")
+    marks = _looked(shape.pk)
     by_matte: dict[Matte, dict[int, str]] = {}
     for mark in marks:
         by_matte.setdefault(mark.matte, {})[mark.frame] = mark.looked

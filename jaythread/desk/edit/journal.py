@@ -4,6 +4,7 @@ import uuid
 
 from jaythread.desk.edit.row_changes import Change
 from jaythread.desk.models import Edit
+from jaythread.prepared import set_revision
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, account
 
@@ -17,7 +18,7 @@ def write_entry(
 ) -> Edit:  # fmt: skip
     """Raise the shot's revision and write the journal's row. The shot's row is locked, the changes are written already."""
     shot.revision += 1
-    Shot.objects.filter(pk=shot.pk).update(revision=shot.revision)
+    set_revision(Shot, [shot.pk], shot.revision)
     return Edit.objects.create(
         id=edit_id, shot=shot, user_id=account(user), revision=shot.revision, way=way, summary=summary[:200], changes=changes,
         reverses=reverses, follows=follows,

@@ -16,6 +16,7 @@ from jaythread.desk.document import core_cache
 from jaythread.desk.document.as_data import entry_data, key_data, matte_data, shape_data, track_data, tryout_data
 from jaythread.desk.models import FormKey, FrameFit, LiveRange, Matte, PlacementKey, ReachKey, SettingKey, Shape, StackEntry, Track, Tryout
 from jaythread.errors import Refused
+from jaythread.prepared import Prepared, set_revision
 from jaythread.productions.models import Shot
 from roto.motion.shape import BELL
 from roto.motion.shape import Shape as CoreShape
@@ -73,6 +74,9 @@ def shapes_named(changes: list[Change]) -> set[str]:
     return {c["key"][0] for c in changes if c["table"] in ("shape", "lock") or c["table"] in CHANNELS}
 
 
+_riding = Prepared(lambda shot, group: Shape.objects.filter(shot=shot, group=group).order_by(), 1_000_001, uuid.UUID(int=1))
+
+
 def touched(shot: Shot, changes: list[Change]) -> set[str]:
     """The one answer to what changes touch: shapes whose own rows are changed, those that ride on changed tracks, and those that ride on
     either. Their revisions are raised, they are read anew, and the page is told of them."""
@@ -82,8 +86,9 @@ def touched(shot: Shot, changes: list[Change]) -> set[str]:
         own |= {str(pk) for pk in Shape.objects.filter(shot=shot, carrier__track__in=tracks).values_list("pk", flat=True)}
     reached = own
     while reached:  # groups may ride on groups
-        riding = Shape.objects.filter(shot=shot, group__in=[uuid.UUID(one) for one in reached]).values_list("pk", flat=True)
-        reached = {str(pk) for pk in riding} - own
+        groups = [uuid.UUID(one) for one in reached]
+        riding = _riding(shot.pk, groups[0]) if len(groups) == 1 else Shape.objects.filter(shot=shot, group__in=groups)
+        reached = {str(one.pk) for one in riding} - own
         own |= reached
     return own
 
@@ -98,7 +103,7 @@ def write_rows(shot: Shot, changes: list[Change]) -> set[str]:
             TABLES[table].write(shot, one["key"], one["after"])
     what = touched(shot, changes)
     if what:
-        Shape.objects.filter(pk__in=what).update(revision=shot.revision + 1)
+        set_revision(Shape, [uuid.UUID(one) for one in what], shot.revision + 1)
     return what
 
 

@@ -12,6 +12,7 @@ from roto.matte.feather import profile
 from roto.matte.feather.reach import band
 from roto.matte.modes import MODES
 from roto.matte.render import runs
+from roto.matte.render.extents import extents
 from roto.matte.render.results import Box
 from roto.matte.shutter import Shutter, crisp_samples, samples_for, travel
 from roto.matte.stack import Entry, Matte, within
@@ -140,15 +141,11 @@ class Live:
     def misses(self, box: Box) -> bool:
         """Whether it lies beside a box of pixels, or above or below it, with all that it may reach. An outline lies within its points and
         tangents; between the moments that are known it may swing out by as much as it travels from one to the next."""
-        for axis in (1, 0):
-            at, back, on = (self.points[..., k + axis] for k in (0, 2, 4))
-            high, low = max(0.0, back.max(), on.max()), min(0.0, back.min(), on.min())
-            far = self.pad + self.way + 1.0
-            if not self.still:
-                far += float(np.abs(at[1:] - at[:-1]).max()) + high - low
-            if at.max() + high + far < box[axis] or at.min() + low - far > box[axis + 2]:
-                return True
-        return False
+        reach = self.pad + self.way + 1.0
+        return any(
+            high + swings + reach < box[axis] or low - swings - reach > box[axis + 2]
+            for axis, (low, high, swings) in enumerate(extents(self.points).tolist())
+        )
 
     def looks(self, shutter: Shutter, frame: int, steps: int) -> Floats:
         """Points (T, n, 6) where `steps` steps of the exposure meet for a deep run, else in the middle of each; T is 1 when it is still."""

@@ -1,8 +1,13 @@
 """Rendering frames of a matte."""
 
+import math
+import os
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from functools import cache
+from itertools import pairwise
 from threading import local
 from typing import Any, TypeVar
 
@@ -15,10 +20,12 @@ from roto.matte.render.layers import frame_of, layers_of
 from roto.matte.render.lenses import Soft, softens, softness_on, with_lenses
 from roto.matte.render.remembered import learn, live_on
 from roto.matte.render.results import DEPTHS, Box, Rendered, Solver, of_depth
-from roto.matte.render.scanline import render_rows
+from roto.matte.render.scanline import Frame, render_rows
 from roto.matte.stack import Matte, within
 
 Taken = TypeVar("Taken")
+ROUGH = 2.5
+"""px that a line goes from one sample of a quick look to the next"""
 
 
 def render_each(
@@ -87,6 +94,14 @@ def render(
     if live is None:
         learn(matte, frame, done.corners)
     return done
+
+
+def rough_cap(matte: Matte, frame: int, most: int) -> int:
+    """In how many samples of the exposure a quick look at a frame may be taken, at most `most`: a line goes some px from one to the next,
+    and one without a reach has two at least, so that it is seen to be blurred."""
+    moving = [one for one in live_on(without_found(matte), frame) if not one.still]
+    least = 2 if any(one.pad == 0.0 for one in moving) else 1
+    return min(most, max([least, *(math.ceil(one.way / ROUGH) for one in moving)]))
 
 
 def _within(matte: Matte, box: Box | None) -> Box:
@@ -163,11 +178,41 @@ def _into(out: NDArray[Any], matte: Matte, frame: int, box: Box, live: list[Live
         return Rendered(alpha=out, box=box, samples=1, capped=False)
     made = layers_of(matte, frame, live, box)
     ready = frame_of(made, matte, box, top)
-    if threads <= 1:
-        render_rows(out, y0, y1, ready)
-    else:
-        parts = np.linspace(y0, y1, 2 * threads + 1).astype(int)
-        with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(lambda begin, end: render_rows(out, begin, end, ready), parts[:-1], parts[1:]))
+    _draw(out, ready, y0, y1, threads)
     corners = {one.entry.shape.id: one.corners for one in made.live if one.sure}
     return Rendered(alpha=out, box=box, samples=made.steps, capped=made.capped, corners=corners)
+
+
+@cache
+def _helpers() -> ThreadPoolExecutor:
+    """Threads that stay: to begin one takes longer than drawing a small picture."""
+    return ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="rows")
+
+
+os.register_at_fork(after_in_child=_helpers.cache_clear)
+
+
+def _draw(out: NDArray[Any], ready: Frame, top: int, bottom: int, threads: int) -> None:
+    """Draw rows, shared out among so many threads, this one included; it does alone what the others have no time for."""
+    if threads <= 1:
+        render_rows(out, top, bottom, ready)
+        return
+    at = np.linspace(top, bottom, 2 * threads + 1).astype(int).tolist()
+    left = deque(pairwise(at))
+
+    def some() -> None:
+        while left:
+            try:
+                begin, end = left.popleft()
+            except IndexError:  # another thread has taken it meanwhile
+                return
+            render_rows(out, begin, end, ready)
+
+    helping = [_helpers().submit(some) for _ in range(threads - 1)]
+    try:
+        some()
+    finally:
+        left.clear()
+        for one in helping:
+            if not one.cancel():
+                one.result()

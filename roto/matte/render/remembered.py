@@ -10,8 +10,8 @@ from roto.matte.render.exposure import Live, knowing, live_at
 from roto.matte.stack import Entry, Matte, within
 from roto.motion.shape import GROUP
 
-MOST = 400
-"""lines that are kept, with their shapes: some ten kilobytes each"""
+MOST = 4000
+"""lines that are kept, with their shapes, for all who are at work: some ten kilobytes each"""
 AHEAD = 8
 """frames that are made together where the one before was asked for: somebody goes through them in order"""
 Key = tuple[int, int, int, float, float | None, tuple[int, int], float]
