@@ -46,6 +46,6 @@ def test_a_note_is_written_by_a_link_and_kept_for_them_when_it_has_run_out(artis
 @pytest.mark.parametrize("path", ["/productions/make", "/api/shots/1/jobs"])
 def test_a_form_from_elsewhere_is_refused_in_words(path, people):
     elsewhere = Client(enforce_csrf_checks=True)
-    elsewhere.force_login(people["rafe"], "django.contrib.auth.backends.ModelBackend")
+    elsewhere.force_login(people["rafe"], "jaythread.accounts.session_store.People")
     reply = elsewhere.post(path, {"name": "Taken"}, HTTP_ORIGIN="null")
     assert reply.status_code == 403 and "did not come from a page of this site" in reply.content.decode()

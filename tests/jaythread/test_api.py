@@ -20,7 +20,7 @@ from ..conftest import FIRST, trace
 from .test_every_command import is_an_answer
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 @pytest.fixture

@@ -14,7 +14,7 @@ from jaythread.review import board, way
 from ..conftest import trace
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 def said(user):

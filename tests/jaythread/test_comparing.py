@@ -149,7 +149,7 @@ def test_what_there_is_not_is_said_so(moved, people, said):
 
 def test_the_page_offers_what_there_is_and_takes_a_matte_in(moved, people, client):
     shot, matte, _ = moved
-    client.force_login(people["rafe"], "django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], "jaythread.accounts.session_store.People")
     told = client.get(f"/api/shots/{shot.pk}/mattes/{matte.pk}/sides").json()
     assert [s["says"] for s in told["sides"]] == ["now", "mark 'as traced'"] and told["frames"] == [FIRST, LAST]
     page = f"/shots/{shot.pk}/mattes/{matte.pk}/brought"

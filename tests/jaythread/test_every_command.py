@@ -21,7 +21,7 @@ from ..conftest import FIRST, command, trace
 from .every_command import ROWS, filled, furnished, state
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 WRONG = [
     None, True, "", "x", "../../etc", "\x00", "k" * 100_000, -1, 0.5, 1e308, 10**30, float("nan"), float("inf"), [], {}, [None], [[1]],
     {"a": 1}, {"0": [0, 0]}, {"-1": [0, 0, 0, 0, 0, 0]}, {"0": [float("nan"), 0, 0, 0, 0, 0]}, [[FIRST, FIRST - 1]],
@@ -36,7 +36,7 @@ def rafe(people):
 
 def forget():
     """What is in memory belongs to this test: others use the same ids at the same revisions."""
-    for kept in (core_cache._shapes, core_cache._tracks, core_cache._mattes):
+    for kept in (core_cache._shapes, core_cache._tracks, core_cache._mattes, core_cache._lines):
         kept.clear()
 
 

@@ -12,7 +12,7 @@ pytestmark = pytest.mark.django_db
 
 def test_each_step_of_the_desk_has_a_page_with_a_picture(people):
     client = Client()
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
     for step in ("trace", "place", "soften", "carry", "check", "the-stack"):
         page = client.get(f"/guide/{step}").content.decode()
         assert sections()[step].title in page and "**" not in sections()[step].html
@@ -24,7 +24,7 @@ def test_each_step_of_the_desk_has_a_page_with_a_picture(people):
 def test_pages_are_found_by_all_of_the_words(people):
     assert {s.slug for s in found("outer reach")} >= {"soften"} and found("outer reach nonsense") == []
     client = Client()
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
     told = client.get("/guide/search?words=working range").json()["pages"]
     assert {"title": "The working range", "url": "/guide/the-working-range"} in told
     assert "No page has all of these words" in client.get("/guide?words=xyzzy").content.decode()

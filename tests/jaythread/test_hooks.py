@@ -125,7 +125,7 @@ def test_leads_name_addresses_and_take_them_away(shot, people, client):
             hooks.add(people["marta"], place, address, events)
     with pytest.raises(NotAllowed):
         hooks.add(people["rafe"], place, "https://a.example", ALL)
-    client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["marta"], backend="jaythread.accounts.session_store.People")
     page = client.post(f"/productions/{place}/hooks", {"address": "https://a.example/jay", "event": ALL}, follow=True).content.decode()
     assert "whsec_" in page and "whsec_" not in client.get(f"/productions/{place}/hooks").content.decode()
     hook = shot.production.hooks.get()

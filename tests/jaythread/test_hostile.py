@@ -203,7 +203,7 @@ def test_nothing_that_is_sent_breaks_a_page_or_a_route(people, ids, monkeypatch)
     clients = {who: Client(raise_request_exception=False) for who in WHO}
     for who, client in clients.items():
         if who:
-            client.force_login(people[who], backend="django.contrib.auth.backends.ModelBackend")
+            client.force_login(people[who], backend="jaythread.accounts.session_store.People")
     cookies = {who: client.cookies.copy() for who, client in clients.items()}
 
     def answered(who, *more) -> int:

@@ -24,7 +24,7 @@ from roto.errors import BadTrack
 from ..conftest import ask, carry_out, lose_the_database
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 class Lengths(BaseModel):

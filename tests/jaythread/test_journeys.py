@@ -158,7 +158,7 @@ def test_shapes_of_other_numbers_come_in_from_the_frame_that_is_said(shot, peopl
     actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="live", shape=ids["tail"], ranges=[[FIRST + 1, FIRST + 3]]))
     _, text = documents.export_document(people["rafe"], shot.pk, uuid.UUID(ids["matte"]))
     theirs = document.dumps(document.loads(text, 1)).encode()  # the same, numbered from 1
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
 
     def send(**more):
         return client.post(f"/api/shots/{shot.pk}/document", {"file": SimpleUploadedFile("a.json", theirs), "frame": "1001", **more})

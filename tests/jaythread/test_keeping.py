@@ -99,7 +99,7 @@ def test_a_shot_is_renamed_unless_its_name_is_used(shot, people, production):
 
 
 def test_on_the_page_a_lead_finds_it_again(client, shot, people, production):
-    client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["marta"], backend="jaythread.accounts.session_store.People")
     page = client.post(f"/shots/{shot.pk}/remove", follow=True).content.decode()
     assert "KITE_010 is removed" in page and "Bring back KITE_010" in page
     page = client.post(f"/shots/{shot.pk}/bring-back", follow=True).content.decode()

@@ -73,7 +73,7 @@ def test_the_picture_is_the_matte_as_it_is_now(three, people):
 
 def test_the_first_that_waits_is_opened_and_the_board_where_none_does(three, people, client):
     shot, rows = three
-    client.force_login(people["marta"], "django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["marta"], "jaythread.accounts.session_store.People")
     where = f"/productions/{shot.production_id}/look"
     assert client.get(where).url == f"/shots/{shot.pk}/mattes/{rows[2].pk}/look"
     assert b"Look at what waits (3)" in client.get(f"/productions/{shot.production_id}/board").content

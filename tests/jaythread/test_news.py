@@ -17,7 +17,7 @@ from roto.picture.clip import Clip
 from ..conftest import FIRST, LAST, ask, carry_out, command, trace, write_stills
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 @pytest.fixture

@@ -23,7 +23,7 @@ from jaythread.review import noted
 from ..conftest import FIRST, SIZE, trace
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 @pytest.fixture

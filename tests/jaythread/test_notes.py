@@ -51,7 +51,7 @@ def test_what_cannot_be_a_note_is_a_sentence_and_nothing_is_kept(shot, people, w
 def test_strangers_write_none_and_nonsense_is_answered(shot, people, client):
     with pytest.raises(NotThere):
         notes.add(people["otto"], shot.pk, "hello", FIRST)
-    client.force_login(people["noor"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["noor"], backend="jaythread.accounts.session_store.People")
     for body in (
         {"text": "a", "frame": FIRST, "strokes": [[[1]]]},
         {"text": "a", "frame": 2**70},

@@ -27,7 +27,7 @@ from jaythread.productions.models import Membership, Production
 from ..conftest import FIRST, command, trace
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 @pytest.fixture

@@ -275,7 +275,7 @@ def answers(client, people, places, name) -> tuple[int, ...]:
         client.cookies.clear()
         with contextlib.suppress(Back), transaction.atomic():
             if who:
-                client.force_login(people[who], backend="django.contrib.auth.backends.ModelBackend")
+                client.force_login(people[who], backend="jaythread.accounts.session_store.People")
             reply = asked(filled(address))
             found.append(reply.status_code)
             if reply.status_code == IN and not who and name != "sign-out":
@@ -300,7 +300,7 @@ def test_every_route_has_a_row():
 
 
 def test_what_is_not_there_and_what_is_not_yours_look_the_same(client, people, places):
-    client.force_login(people["otto"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["otto"], backend="jaythread.accounts.session_store.People")
     mine, none = client.get(f"/productions/{places['production']}"), client.get("/productions/999999")
     token = re.compile(rb'value="\w{64}"')
     assert (mine.status_code, token.sub(b"", mine.content)) == (none.status_code, token.sub(b"", none.content))
@@ -333,7 +333,7 @@ def test_guessing_at_many_accounts_or_links_is_slowed_and_keeps_nobody_else_out(
 
 
 def test_the_only_lead_stays_lead_and_names_are_used_once(client, people, production):
-    client.force_login(people["marta"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["marta"], backend="jaythread.accounts.session_store.People")
     page = client.post(f"/productions/{production.pk}/invite", {"account": "marta", "role": "artist"}, follow=True)
     assert "no lead here" in page.content.decode()
     page = client.post(f"/productions/{production.pk}/invite", {"account": "nobody", "role": "artist"}, follow=True)

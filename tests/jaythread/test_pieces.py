@@ -22,7 +22,7 @@ TUS = {"Tus-Resumable": "1.0.0"}
 
 @pytest.fixture
 def rafe(client, people, production):
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
     return client
 
 
@@ -117,10 +117,10 @@ def test_a_file_that_is_no_plate_is_told_and_stays_to_be_looked_at(rafe, product
 def test_nobody_elses_file_is_there_and_receivers_bring_nothing_in(rafe, people, production):
     where = begin(rafe, "plate.mov", 10)["Location"]
     for who, status in (("marta", 404), ("otto", 404)):
-        rafe.force_login(people[who], backend="django.contrib.auth.backends.ModelBackend")
+        rafe.force_login(people[who], backend="jaythread.accounts.session_store.People")
         assert rafe.head(where, headers=TUS).status_code == status == piece(rafe, where, 0, b"ab").status_code
     for who in ("otto", "noor"):
-        rafe.force_login(people[who], backend="django.contrib.auth.backends.ModelBackend")
+        rafe.force_login(people[who], backend="jaythread.accounts.session_store.People")
         assert begin(rafe, "plate.mov", 10).status_code == 403
     assert not may(production.memberships.get(user=people["noor"]), "bring in") and Upload.objects.count() == 1
 

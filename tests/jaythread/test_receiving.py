@@ -156,7 +156,7 @@ def test_a_note_comes_back_to_its_frame_and_place_once(bench, package, people, c
     assert it.state == "returned with notes" and way.state_of(package.matte) == "returned"
     assert package.matte.steps.first().says == "Package 1, with 1 note"
     assert "the other side returns KITE_010, kite: Package 1, with 1 note" in [w.says for w in bell.words_of(people["marta"])]
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
     assert client.get(f"/api/shots/{shot.pk}/news?revision=0").json()["notes"][0]["text"] == "soft here"
     assert b"1 note" in client.get(f"/productions/{shot.production_id}").content
     assert b"soft here" in client.get(f"/deliveries/{package.pk}/hand-over").content

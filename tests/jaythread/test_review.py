@@ -175,7 +175,7 @@ def test_two_mattes_that_leave_a_seam_are_told_of_each_other(shot, rafe):
 @pytest.mark.parametrize("way", actions.WAYS)
 def test_small_pictures_are_pictures(shot, rafe, kite, way, client):
     checked(shot, rafe)
-    client.force_login(rafe, backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(rafe, backend="jaythread.accounts.session_store.People")
     reply = client.get(f"/shots/{shot.pk}/mattes/{shot.mattes.get().pk}/check/{FIRST + 1}/{way}")
     made = np.asarray(Image.open(io.BytesIO(reply.content)).convert("RGB")).astype(int)
     assert made.shape == (64, 96, 3)

@@ -51,7 +51,7 @@ def test_the_newest_packages_keep_their_files_and_a_cleared_one_comes_out_the_sa
     space.rule(people["marta"], place, "2", "")
     assert space.clear_packages(place) == 2 and states() == ["cleared", "cleared", "proved", "proved"]
     assert not first.folder.exists() and packages[2].package.exists()
-    client.force_login(people["rafe"], backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(people["rafe"], backend="jaythread.accounts.session_store.People")
     page = client.get(f"/deliveries/{first.pk}")
     assert page.status_code == 200 and "asked for again" in page.content.decode()
     gone = client.get(f"/deliveries/{first.pk}/fetch")

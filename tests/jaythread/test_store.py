@@ -29,7 +29,7 @@ from ..conftest import FIRST, carry_out, command, picture, trace, write_stills
 from .test_pieces import TUS, at, begin, piece
 
 pytestmark = pytest.mark.django_db
-BACKEND = "django.contrib.auth.backends.ModelBackend"
+BACKEND = "jaythread.accounts.session_store.People"
 
 
 @pytest.fixture

@@ -246,7 +246,7 @@ def test_pictures_made_ahead_are_those_that_are_made_when_asked(traced, rafe):
         assert ahead.kept(traced, row, frame, 64) == encode_picture(pictures.picture(traced, row, frame, 64), ".jpg")
     assert ahead.kept(traced, row, FIRST, 65) is None
     client = Client()
-    client.force_login(rafe, "django.contrib.auth.backends.ModelBackend")
+    client.force_login(rafe, "jaythread.accounts.session_store.People")
     served = client.get(f"/api/shots/{traced.pk}/tryouts/{row.pk}/frames/{LAST}?width=64")
     assert served.content == ahead.kept(traced, row, LAST, 64)
     body = {"kind": "tryout.ahead", "subject": str(row.pk), "settings": {"begin": FIRST, "width": 600}}

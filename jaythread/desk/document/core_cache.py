@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import replace
 from threading import Lock
+from uuid import UUID
 
 import numpy as np
 from cachetools import LRUCache
@@ -30,6 +31,7 @@ OVERHEAD = 2000
 _tracks: LRUCache[tuple[str, int], CoreTrack] = LRUCache(200)
 _mattes: LRUCache[str, tuple[int, int, CoreMatte]] = LRUCache(200)
 """of each matte the newest: its shot, the shot's revision, the matte"""
+_lines: LRUCache[UUID, Entry] = LRUCache(4000)
 _lock = Lock()
 _committed: ContextVar[int | None] = ContextVar("committed", default=None)
 """the shot's revision before the edit that is being worked out, if one is"""
@@ -114,12 +116,19 @@ def lines(matte: Matte) -> tuple[list[StackEntry], list[Entry]]:
     """The lines of a matte's stack in the order in which they count, as rows and as the core knows them."""
     rows = list(matte.entries.select_related("shape"))
     found = shapes([e.shape for e in rows])
-    entries = [
-        Entry(shape=found[str(e.shape_id)], mode=e.mode, inverted=e.inverted, opacity=e.opacity, source=Source.from_data(e.source))
-        for e in rows
-    ]
+    entries = [_line(e, found[str(e.shape_id)]) for e in rows]
     order = in_order(entries)
     return [rows[k] for k in order], [entries[k] for k in order]
+
+
+def _line(row: StackEntry, shape: CoreShape) -> Entry:
+    """A line of a stack as the core knows it: the same one as before where it is as it was, for what it is on a frame is kept with it."""
+    said = row.mode, row.inverted, row.opacity, Source.from_data(row.source)
+    with _lock:
+        kept = _lines.get(row.pk)
+        if kept is None or kept.shape is not shape or (kept.mode, kept.inverted, kept.opacity, kept.source) != said:
+            kept = _lines[row.pk] = Entry(shape=shape, mode=said[0], inverted=said[1], opacity=said[2], source=said[3])
+    return kept
 
 
 def keyed(rows: list[list[float]]) -> tuple[tuple[int, float], ...]:

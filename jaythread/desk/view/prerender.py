@@ -9,6 +9,7 @@ from typing import Any
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit.commands import Together
 from jaythread.desk.edit.registry import command_of
+from jaythread.desk.models import Matte
 from jaythread.desk.view.pictures import samples_text, threads
 from jaythread.productions.models import Shot
 from roto.errors import RotoError
@@ -25,9 +26,8 @@ _pool = ThreadPoolExecutor(2, thread_name_prefix="ahead")
 class Prerender:
     """Told by the action what the shapes become; renders the box of a matte that they touch on one frame.
 
-    It begins only when the matte is in memory at the revision before; otherwise the page asks for its picture by itself. A change of one
-    shape is begun even before anything is read (`guess`), from the state that the page made it on; if that is not the present one, the
-    guess is thrown away. Nothing of it is shown before the edit has been allowed and saved.
+    A change of one shape is begun even before anything is read (`guess`), from the state that the page made it on; if that is not the
+    present one, the guess is thrown away. Nothing of it is shown before the edit has been allowed and saved.
     """
 
     def __init__(self, matte_id: uuid.UUID, frame: int) -> None:
@@ -59,11 +59,12 @@ class Prerender:
         self.begun = _pool.submit(_picture, newest[1].with_shape(new), [old, new], self.frame)
 
     def __call__(self, shot: Shot, before: list[CoreShape], after: list[CoreShape]) -> None:
-        core = core_cache.known_matte(shot, self.matte_id, shot.revision)
+        known = core_cache.known_matte(shot, self.matte_id, shot.revision)
         guessed, self.guessed = self.guessed, None
         right = guessed is not None and guessed[0] == shot.revision and len(before) == 1 and before[0] is guessed[1]
-        if core is None or not right:
+        if known is None or not right:
             self.begun = None
+        core = known or self._read(shot)
         if core is None or solves(core):
             return
         for shape in after:
@@ -71,6 +72,11 @@ class Prerender:
         self.after = core
         if self.begun is None:
             self.begun = _pool.submit(_picture, core, [*before, *after], self.frame)
+
+    def _read(self, shot: Shot) -> CoreMatte | None:
+        """The matte as it is before the edit: another process may have answered the last one, and have it in its memory."""
+        row = Matte.objects.filter(pk=self.matte_id, shot=shot).first()
+        return None if row is None else core_cache.matte(shot, row)
 
     def picture(self, shot: Shot) -> dict[str, Any] | None:
         """The picture for the answer, once the edit is saved: the shot stands at the edit's revision."""
