@@ -16,7 +16,8 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import load, scenes
+from benchmarks import kept, load, scenes
+from benchmarks.kept import Kept
 from benchmarks.load import Artist, Row, fresh, serving, together, warm
 from roto.matte.render import render_each
 
@@ -36,8 +37,10 @@ FRAMES, PARTS = 72, 12
 HOUSES = {30: "a house", 300: "a street of houses", 30_000: "a town of them"}
 EVENING = 4.0
 """hours before the evening in which a day's deliveries are wanted"""
-PER_DAY = {"deliveries": 1.0, "edits": 1500.0, "plates": 0.5}
-"""of an artist"""
+PER_DAY = {"deliveries": 1.0, "edits": 1500.0, "plates": 0.5, "bent": 150.0}
+"""of an artist; bent: frames between keys that the picture draws, each from both sides"""
+DAY = 8.0
+"""hours of a day's work, over which plates come and outlines are drawn"""
 FULL = 0.7
 """of its time that a part may be at work before answers wait for each other"""
 
@@ -70,16 +73,13 @@ print("queue", 1000 * put / JOBS, 1000 * asyncio.run(taken()) / JOBS)
 @dataclass(frozen=True, kw_only=True)
 class Costs:
     """Seconds of a core. interpreter: of an edit or a draft, what holds the web process; drawing: what does not; database; frame: one
-    rendered. crowded: times as long as work takes while all cores are at it. Bytes. still: of a plate's frame, with its small picture;
-    edit: kept of one."""
+    rendered. crowded: times as long as work takes while all cores are at it."""
 
     interpreter: float
     drawing: float
     database: float
     frame: float
     crowded: float
-    still: int
-    edit: int
 
 
 @dataclass
@@ -196,9 +196,7 @@ def measured(port: str, server: int, everybody: list[Artist]) -> Costs:
     drawing = float(np.mean([ms for one in some for ms in one.core])) / 1000
     frame = _frame(1)
     crowded = max(1.0, _frame(os.cpu_count() or 1) / frame)
-    return Costs(
-        interpreter=max(0.001, web - drawing), drawing=drawing, database=database, frame=frame, crowded=crowded, still=2_700_000, edit=2_500
-    )
+    return Costs(interpreter=max(0.001, web - drawing), drawing=drawing, database=database, frame=frame, crowded=crowded)
 
 
 def _frame(threads: int) -> float:
@@ -223,8 +221,12 @@ def scale() -> Iterator[Row]:
         done = subprocess.run([sys.executable, "-c", QUEUE], env=env, check=True, capture_output=True, text=True).stdout.split()
         put, taken = map(float, done[done.index("queue") + 1 :][:2])
         yield "scale: a job put into the queue; taken and ended by one worker", f"{put:.1f} ms; {taken:.1f} ms", ""
+        more = kept.measured(env)
+    yield "scale: a still of a plate in the store: bytes; taken in, of a core; brought to another machine", _still(more), ""
+    yield "scale: an outline that bends with its picture, of a core", f"{1000 * more.bent:.0f} ms a frame and way", ""
+    yield "scale: a delivered frame; an edit, in the database", f"{more.delivered / 1e6:.3f} MB; {more.edit / 1e3:.1f} KB", ""
     for artists, name in HOUSES.items():
-        yield f"scale: {artists} artists, {name}", _needs(artists, costs), ""
+        yield f"scale: {artists} artists, {name}", _needs(artists, costs, more), ""
 
 
 def _ms(costs: Costs) -> str:
@@ -238,17 +240,21 @@ def _here(costs: Costs) -> dict[str, Part]:
     return {"cores": Part(count=os.cpu_count() or 1, crowded=costs.crowded)}
 
 
-def _needs(artists: int, costs: Costs) -> str:
+def _still(more: Kept) -> str:
+    return f"{more.still / 1e6:.1f} MB; {1000 * more.taken_in:.0f} ms; {1000 * more.brought:.0f} ms"
+
+
+def _needs(artists: int, costs: Costs, more: Kept) -> str:
     """Which parts a house needs in its busiest hour, and what a month of it keeps."""
     asked = 2 * artists * PEAK * BUSY
     web = max(1, int(np.ceil(asked * costs.interpreter / FULL)))
     cores = max(1, int(np.ceil(asked * (costs.drawing + costs.interpreter) / FULL)))
     database = asked * costs.database / FULL
-    frames = artists * PER_DAY["deliveries"] * FRAMES
-    workers = max(1, int(np.ceil(frames * 2 * costs.frame / (EVENING * 3600) / FULL)))
-    month = (
-        22 * artists * (PER_DAY["plates"] * FRAMES * costs.still + PER_DAY["edits"] * costs.edit + PER_DAY["deliveries"] * FRAMES * 120_000)
-    )
+    frames, stills = artists * PER_DAY["deliveries"] * FRAMES, artists * PER_DAY["plates"] * FRAMES
+    evening = frames * 2 * costs.frame / (EVENING * 3600)
+    day = (artists * PER_DAY["bent"] * 2 * more.bent + stills * more.taken_in) / (DAY * 3600)
+    workers = max(1, int(np.ceil((evening + day) / FULL)))
+    month = 22 * (stills * more.still + artists * PER_DAY["edits"] * more.edit + frames * more.delivered)
     return (
         f"{asked:.0f} requests/s: {web} web processes on {cores} cores, {database:.1f} cores of database, {workers} workers' cores;"
         f" {month / 1e12:.1f} TB a month"
