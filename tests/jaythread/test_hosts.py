@@ -1,4 +1,5 @@
-"""Five hosts as groups of processes that share a database and a store, and nothing else: two serve pages, three work, one of these dies."""
+"""Five hosts that share a database and a store, and nothing else: two serve pages, three work, one of these vanishes from the network.
+Each is in a network of its own where that is permitted, else a group of processes; see `machines`."""
 
 import io
 import os
@@ -14,6 +15,7 @@ import pytest
 import requests
 from django.contrib.auth import get_user_model
 from django.contrib.auth.hashers import PBKDF2PasswordHasher
+from django.db import connection
 
 from jaythread import environment
 from jaythread.delivery import actions as delivery
@@ -22,6 +24,7 @@ from jaythread.plates.models import Plate
 from roto.package.recipe import Recipe
 
 from ..conftest import edited, trace, write_stills
+from .machines import Apart, Beside, permitted
 from .test_workers import until
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -32,43 +35,57 @@ LONG = 24
 @pytest.fixture
 def host(settings, tmp_path, bucket):
     """Starts a process on a host of its own; what it has at hand lies in the folder of that name."""
-    running = {}
+    running, stands = {}, {}
+    base = settings.DATABASES["default"]
+
+    def at(name: str) -> Beside:
+        if name not in stands:
+            stands[name] = Apart(len(stands) + 1) if permitted() else Beside()
+        return stands[name]
 
     def start(name: str, *words: str):
         own = tmp_path / name
-        env = {**os.environ, "JAY_DB": settings.DATABASES["default"]["NAME"], "JAY_RUN": str(own / "run"), "JAY_FILES": str(own / "files")}
-        env |= {"JAY_SECRET": "of-the-tests-alone", "JAY_STORE": f"s3://{bucket['bucket']}/{bucket['under']}", "JAY_STORE_AT": bucket["at"]}
+        env = {**os.environ, "JAY_RUN": str(own / "run"), "JAY_FILES": str(own / "files"), "JAY_HOSTS": at(name).address}
+        env["JAY_DB_URL"] = f"postgres://{base['USER']}@{at(name).way_to(int(base['PORT']))}/{base['NAME']}"
+        store = at(name).way_to(int(bucket["at"].rpartition(":")[2]))
+        env |= {"JAY_SECRET": "of-the-tests-alone", "JAY_STORE": f"s3://{bucket['bucket']}/{bucket['under']}"}
+        env["JAY_STORE_AT"] = f"http://{store}"
         env |= {"JAY_STORE_REGION": bucket["region"], "JAY_STALLED_AFTER": "2", "JAY_HEARTBEAT": "0.5"}
         env |= {"JAY_SWEEP_WHEN": "* * * * * */1"}
         quiet = subprocess.DEVNULL
-        command = [sys.executable, *words]
+        command = [*at(name).words, sys.executable, *words]
         running[name] = subprocess.Popen(command, env=env, cwd=environment.BASE, stdout=quiet, stderr=quiet, start_new_session=True)
         return own / "files"
 
-    def die(name: str) -> None:
+    def die(name: str, unnoticed: bool = False) -> None:
+        if unnoticed:
+            stands[name].vanish()
         os.killpg(running[name].pid, signal.SIGKILL)
         running.pop(name).wait()
 
-    start.die = die
+    start.die, start.at = die, at
     yield start
     for name in list(running):
         die(name)
+    for one in stands.values():
+        one.close()
 
 
 def serve(host, name: str) -> str:
+    address = host.at(name).address
     with socket.socket() as one:
         one.bind(("127.0.0.1", 0))
         port = one.getsockname()[1]
-    host(name, "-m", "jaythread", "--port", str(port))
+    host(name, "-m", "jaythread", "--host", address, "--port", str(port))
 
     def answers():
         try:
-            return requests.get(f"http://127.0.0.1:{port}/sign-in", timeout=60).ok
+            return requests.get(f"http://{address}:{port}/sign-in", timeout=60).ok
         except requests.RequestException:
             return False
 
     until(answers)
-    return f"http://127.0.0.1:{port}"
+    return f"http://{address}:{port}"
 
 
 def signed_in(at: str, name: str) -> requests.Session:
@@ -93,7 +110,7 @@ def test_a_host_that_dies_in_the_middle_of_a_delivery_takes_nothing_with_it(prod
     assert reply.ok, reply.text
     plate = Plate.objects.get()
     until(lambda: Plate.objects.get().state == "ready")
-    seen = page.get(f"{webs[1]}/plates/{plate.pk}/full/1020.png", cookies=page.cookies)
+    seen = page.get(f"{webs[1]}/plates/{plate.pk}/full/1020.png", cookies=page.cookies.get_dict())
     assert np.array_equal(cv2.imdecode(np.frombuffer(seen.content, np.uint8), 1), cv2.imread(str(stills[19])))
 
     shot = plate.shot
@@ -104,7 +121,7 @@ def test_a_host_that_dies_in_the_middle_of_a_delivery_takes_nothing_with_it(prod
     asked = delivery.ask(people["rafe"], shot.pk, shot.mattes.get().pk, recipe, "large")
     made = lambda name: [p for p in workers[name].glob(f"deliveries/{asked.pk}/package/*.png") if p.name[0] != "."]  # noqa: E731
     victim = until(lambda: next((name for name in workers if len(made(name)) >= 2), None))
-    host.die(victim)
+    host.die(victim, unnoticed=True)
     assert Chunk.objects.filter(delivery=asked, state="working").exists()
     until(lambda: Delivery.objects.get(pk=asked.pk).state not in ("waiting", "rendering", "reading back"))
     asked.refresh_from_db()
@@ -123,3 +140,10 @@ def test_a_host_that_dies_in_the_middle_of_a_delivery_takes_nothing_with_it(prod
     assert all(abs(area - 900 * 225) < 0.02 * 900 * 225 for area in covered), covered
     middle = lambda alpha: (alpha.astype(float).sum(axis=0) @ np.arange(1440)) / alpha.astype(float).sum()  # noqa: E731
     assert abs((middle(alphas[-1]) - middle(alphas[0])) / 15 - 28) < 0.5
+
+
+def test_the_database_notices_that_a_machine_has_vanished():
+    names = ["tcp_keepalives_count", "tcp_keepalives_idle", "tcp_user_timeout"]
+    with connection.cursor() as cursor:
+        said = cursor.execute("select setting from pg_settings where name = any(%s) order by name", [names]).fetchall()
+    assert said == [("2",), ("10",), ("10000",)], "tries, seconds, milliseconds"
