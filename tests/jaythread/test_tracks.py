@@ -5,6 +5,7 @@ import uuid
 import cv2
 import numpy as np
 import pytest
+from django.db import connection
 
 from benchmarks.clips import texture
 from jaythread.desk.document import core_cache
@@ -279,6 +280,18 @@ def test_what_a_page_was_shown_of_thinning_is_what_it_takes_and_is_worked_out_on
     edited(people["rafe"], shot, do="form", shape=shape, frame=FIRST + 3, points={"0": [50, 50, 0, 0, 0, 0]})
     actions.preview(people["rafe"], shot.pk, said)
     assert len(worked) == 2  # another shape by now
+
+
+@pytest.mark.parametrize("said", [{"do": "thin keys", "tolerance": 0.4}, {"do": "bake", "first": FIRST, "last": LAST, "tolerance": 0.4}])
+def test_what_takes_long_is_worked_out_before_the_shot_is_locked(people, shot, monkeypatch, said):
+    shape = trace(shot, people["rafe"])
+    for frame in range(FIRST + 1, LAST + 1):
+        edited(people["rafe"], shot, do="form", shape=shape, frame=frame, points={"0": [10 + 2 * (frame - FIRST), 20, 0, 0, 0, 0]})
+    locked, whole = [], tracks.thin
+    monkeypatch.setattr(tracks, "thin", lambda *given: (locked.append(len(connection.savepoint_ids)), whole(*given))[1])
+    before = len(connection.savepoint_ids)
+    made = actions.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(**said, shape=shape))
+    assert locked == [before] and "keys" in made.summary
 
 
 def test_numbers_beyond_all_use_are_refused_with_a_sentence_and_nothing_is_stored(people, shot):

@@ -28,6 +28,8 @@ def edit(user: User, shot_id: int, edit_id: uuid.UUID, base: Base, command: Any,
     is saved, when the edit changes nothing else.
     """
     try:
+        if not isinstance(command, commands.Together) and command_of(command).long:
+            preview(user, shot_id, command)  # others go on with the shot meanwhile
         return _edit(user, shot_id, edit_id, base, command, told)
     except (IntegrityError, RotoError):
         again = Edit.objects.filter(pk=edit_id).select_related("shot").first()

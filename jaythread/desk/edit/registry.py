@@ -42,12 +42,14 @@ Reshape = Callable[[CoreShape, Any], tuple[CoreShape, str]]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Command:
     """do: its name. schema: what it may say. handler: what it does, looking at the present state and writing nothing. reshape: of one that
-    changes a single shape by itself, just that: it serves the preview while dragging too."""
+    changes a single shape by itself, just that: it serves the preview while dragging too. long: it takes seconds, and gives what it made
+    of the same shape at once when it is asked again: so it is done once before the shot is locked."""
 
     do: str
     schema: type[Schema]
     handler: Handler
     reshape: Reshape | None = None
+    long: bool = False
 
 
 COMMANDS: dict[str, Command] = {}
@@ -67,7 +69,7 @@ def command(schema: type[Schema]) -> Callable[[Handler], Handler]:
     return register
 
 
-def shape_command(schema: type[Schema]) -> Callable[[Reshape], Reshape]:
+def shape_command(schema: type[Schema], long: bool = False) -> Callable[[Reshape], Reshape]:
     """Registers a command that changes one shape, by what it makes of it."""
 
     def register(reshape: Reshape) -> Reshape:
@@ -78,7 +80,7 @@ def shape_command(schema: type[Schema]) -> Callable[[Reshape], Reshape]:
         def handler(session: "Session", said: Any) -> Outcome:
             return session.reshaped(said.shape, lambda old: made(old, said))
 
-        COMMANDS[_named(schema)] = Command(do=_named(schema), schema=schema, handler=handler, reshape=made)
+        COMMANDS[_named(schema)] = Command(do=_named(schema), schema=schema, handler=handler, reshape=made, long=long)
         return reshape
 
     return register

@@ -1,8 +1,9 @@
 """Commands on tracks, on what rides on them, and on the keys that come of it."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from threading import Lock
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar, cast
 
 import numpy as np
 from cachetools import LRUCache
@@ -26,6 +27,7 @@ from roto.track.align import MOVE, PERSPECTIVE
 from roto.track.thin import Thinned, baked, thin
 from roto.track.track import Track as CoreTrack
 
+T = TypeVar("T")
 LONGEST = 5000
 """frames that are baked at once"""
 Points = Annotated[list[tuple[float, float]], Field(min_length=1, max_length=4)]
@@ -245,21 +247,21 @@ def carry(session: Session, said: Carry) -> Outcome:
 
 
 THINNED = 16
-"""shapes that were thinned just now: a page shows the outcome first, and the edit that follows need not work it out with the shot locked"""
-_thinned: LRUCache[tuple[int, float], tuple[CoreShape, Thinned]] = LRUCache(THINNED)
+"""shapes that were thinned or baked just now: a page shows the outcome first, and what takes long is worked out with nothing locked"""
+_kept: LRUCache[tuple[Any, ...], tuple[CoreShape, Any]] = LRUCache(THINNED)
 _lock = Lock()
 
 
-def _thin(shape: CoreShape, tolerance: float) -> Thinned:
-    """A shape thinned, or what came of it before. A core shape never changes, and is known by being the same one."""
-    key = (id(shape), tolerance)
+def _once(shape: CoreShape, said: tuple[Any, ...], make: Callable[[], T]) -> T:
+    """What is made of a shape, or was made of it before. A core shape never changes, and is known by being the same one."""
+    key = (id(shape), *said)
     with _lock:
-        kept = _thinned.get(key)
+        kept = _kept.get(key)
     if kept is None or kept[0] is not shape:
-        kept = (shape, thin(shape, tolerance))
+        kept = (shape, make())
         with _lock:
-            _thinned[key] = kept
-    return kept[1]
+            _kept[key] = kept
+    return cast(T, kept[1])
 
 
 class Bake(Schema):
@@ -272,13 +274,17 @@ class Bake(Schema):
     tolerance: float | None = Field(None, ge=0.01, le=100)
 
 
-@shape_command(Bake)
+@shape_command(Bake, long=True)
 def bake(shape: CoreShape, said: Bake) -> Reshaped:
     """A shape carried by nothing, in the same places."""
     if said.last <= said.first or said.last - said.first > LONGEST:
         raise BadKeys(f"Bake 2 to {LONGEST} frames.")
-    free = baked(shape, np.arange(said.first, said.last + 1), free=True)
-    after = free if said.tolerance is None else thin(free, said.tolerance).shape
+
+    def made() -> CoreShape:
+        free = baked(shape, np.arange(said.first, said.last + 1), free=True)
+        return free if said.tolerance is None else thin(free, said.tolerance).shape
+
+    after = _once(shape, ("bake", said.first, said.last, said.tolerance), made)
     return after, f"baked {shape.name}: {len(after.form.frames) + len(after.place.frames)} keys, carried by nothing"
 
 
@@ -290,9 +296,9 @@ class ThinKeys(Schema):
     tolerance: float = Field(0.5, ge=0.01, le=100)
 
 
-@shape_command(ThinKeys)
+@shape_command(ThinKeys, long=True)
 def thin_keys(shape: CoreShape, said: ThinKeys) -> Reshaped:
     """Fewer keys."""
-    done = _thin(shape, said.tolerance)
+    done: Thinned = _once(shape, ("thin", said.tolerance), lambda: thin(shape, said.tolerance))
     off = f"off by {done.worst:.2f} px at most, on {done.where}"
     return done.shape, f"thinned {shape.name}: {done.after} keys instead of {done.before}, {off}"
