@@ -7,6 +7,7 @@ import shutil
 import socket
 import socketserver
 import subprocess
+import sys
 import threading
 from functools import cache
 
@@ -17,9 +18,24 @@ def _ip(*words: str) -> bool:
 
 @cache
 def permitted() -> bool:
-    """Whether networks can be made here."""
-    name = f"jay-{os.getpid()}-try"
-    return os.geteuid() == 0 and shutil.which("ip") is not None and _ip("netns", "add", name) and _ip("netns", "del", name)
+    """Whether networks can be made here, with lines between them, and processes put into them."""
+    if os.geteuid() != 0 or shutil.which("ip") is None:
+        return False
+    try:
+        one = Apart(250)
+    except NotPermitted:
+        return False
+    try:
+        listens = "import socket, sys; socket.create_server((sys.argv[1], 0))"
+        return (
+            subprocess.run([*one.words, sys.executable, "-c", listens, one.address], stderr=subprocess.DEVNULL, check=False).returncode == 0
+        )
+    finally:
+        one.close()
+
+
+class NotPermitted(Exception):
+    """A network could not be made."""
 
 
 class _Line(socketserver.ThreadingTCPServer):
@@ -30,6 +46,7 @@ class _Line(socketserver.ThreadingTCPServer):
     def __init__(self, address: str, to: int) -> None:
         super().__init__((address, 0), _Both)
         self.to = to
+        self.ends: list[socket.socket] = []
         threading.Thread(target=self.serve_forever, daemon=True).start()
 
 
@@ -39,6 +56,7 @@ class _Both(socketserver.BaseRequestHandler):
             self.request.setsockopt(socket.IPPROTO_TCP, option, value)
         self.request.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)  # as the database does, where it is spoken to without a line
         with socket.create_connection(("127.0.0.1", self.server.to)) as other:  # type: ignore[attr-defined]
+            self.server.ends += [self.request, other]  # type: ignore[attr-defined]
             back = threading.Thread(target=_pumped, args=(other, self.request), daemon=True)
             back.start()
             _pumped(self.request, other)
@@ -86,7 +104,9 @@ class Apart(Beside):
             _ip("-n", self._name, "addr", "add", f"{self.address}/30", "dev", far), _ip("-n", self._name, "link", "set", far, "up"),
             _ip("-n", self._name, "link", "set", "lo", "up"),
         )  # fmt: skip
-        assert all(done), f"a network of its own could not be made: {done}"
+        if not all(done):
+            self.close()
+            raise NotPermitted
 
     def way_to(self, port: int) -> str:
         line = _Line(self._gate, port)
@@ -100,5 +120,8 @@ class Apart(Beside):
         for line in self._lines:
             line.shutdown()
             line.server_close()
+            for one in line.ends:
+                with contextlib.suppress(OSError):
+                    one.shutdown(socket.SHUT_RDWR)
         _ip("link", "del", self._near)
         _ip("netns", "del", self._name)

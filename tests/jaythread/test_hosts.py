@@ -69,6 +69,14 @@ def host(settings, tmp_path, bucket):
         die(name)
     for one in stands.values():
         one.close()
+    until(alone)  # the database is taken away after this
+
+
+def alone() -> bool:
+    """Whether nobody else speaks to the database of the tests."""
+    with connection.cursor() as cursor:
+        others = "select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
+        return cursor.execute(others).fetchone()[0] == 0
 
 
 def serve(host, name: str) -> str:
