@@ -80,7 +80,7 @@ TEMPLATES = [
     }
 ]
 # The database, too, notices in seconds that a machine has vanished: what that had locked is free again, and others go on with its work.
-LINES_TO_US = "-c tcp_keepalives_idle=10 -c tcp_keepalives_interval=5 -c tcp_keepalives_count=2 -c tcp_user_timeout=10000"
+_watched = "-c tcp_keepalives_idle=10 -c tcp_keepalives_interval=5 -c tcp_keepalives_count=2 -c tcp_user_timeout=10000"
 _here = {"NAME": ENV.db, "USER": ENV.db_user, "HOST": "127.0.0.1", "PORT": str(ENV.db_port)}
 _database: dict[str, Any] = dict(dj_database_url.parse(ENV.db_url)) if ENV.db_url else _here
 DATABASES = {
@@ -92,7 +92,7 @@ DATABASES = {
         # an edit is half a dozen small queries, always the same: planned once a connection. The board's query looks dear to the server,
         # which would compile it for three times as long as it runs
         "OPTIONS": {
-            **{"server_side_binding": True, "prepare_threshold": 2, "options": f"-c jit=off {LINES_TO_US}"},
+            **{"server_side_binding": True, "prepare_threshold": 2, "options": f"-c jit=off {_watched}"},
             # a line that was cut is noticed in seconds, not by the system's own quarter of an hour: those who wait are told
             **{"connect_timeout": 5, "tcp_user_timeout": 10_000, "keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 2},
             **_database.get("OPTIONS", {}),
@@ -164,7 +164,7 @@ MEMORY = ENV.memory
 ADMIN_AT = ENV.admin
 if ADMIN_AT:
     INSTALLED_APPS += ["django.contrib.admin", "jaythread.tables"]
-SESSION_ENGINE = "jaythread.accounts.session_store"  # in the database: any number of web processes: who signs out at one is out at all
+SESSION_ENGINE = "jaythread.accounts.session_store"  # the database: who signs out at one web process is out at all
 PASSWORD_RESET_TIMEOUT = 7 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"
 LANGUAGE_CODE = "en-gb"

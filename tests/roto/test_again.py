@@ -6,10 +6,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from roto.matte.render import Kept, Solved, live_at, render, render_again, rough_cap, touched_since
+from roto.matte.render import Kept, Solved, live_at, remembered, render, render_again, rough_cap, touched_since
+from roto.matte.render.remembered import forget
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
 from roto.motion import edits
+from roto.motion.keys import Keys
 
 from .build import blob, matte, shape
 
@@ -185,3 +187,14 @@ def test_a_quick_look_takes_few_samples_and_still_shows_the_blur():
     quick, exact, still = render(moving(2.0), 6, cap=2), render(moving(2.0), 6), render(replace(moving(2.0), shutter=Shutter(angle=0.0)), 6)
     off, without = (np.abs(one.alpha - exact.alpha) for one in (quick, still))
     assert exact.samples > quick.samples and off.max() <= 0.3 and off.sum() < 0.5 * without.sum()
+
+
+def test_what_is_remembered_of_large_shapes_is_bounded_by_bytes():
+    forget()
+    for k in range(60):
+        it = shape(blob(16, (40.0, 30.0), 14.0, k), f"traced {k}")
+        many = Keys.build(range(1, 1301), np.repeat(it.form.values, 1300, axis=0))  # some megabytes
+        render(matte(replace(it, form=many), size=SIZE), 3)
+    shapes = {id(entry.shape): entry.shape.nbytes for entry, *_ in remembered._kept.values()}
+    assert min(shapes.values()) > 1_000_000 and 0 < sum(shapes.values()) <= remembered.MOST
+    forget()

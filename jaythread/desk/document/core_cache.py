@@ -31,7 +31,7 @@ OVERHEAD = 2000
 _tracks: LRUCache[tuple[str, int], CoreTrack] = LRUCache(200)
 _mattes: LRUCache[str, tuple[int, int, CoreMatte]] = LRUCache(200)
 """of each matte the newest: its shot, the shot's revision, the matte"""
-_lines: LRUCache[UUID, Entry] = LRUCache(4000)
+_lines: LRUCache[UUID, Entry] = LRUCache(SHAPES // 2, getsizeof=lambda line: min(SHAPES // 8, line.shape.nbytes + OVERHEAD))
 _lock = Lock()
 _committed: ContextVar[int | None] = ContextVar("committed", default=None)
 """the shot's revision before the edit that is being worked out, if one is"""

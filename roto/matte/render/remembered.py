@@ -10,13 +10,20 @@ from roto.matte.render.exposure import Live, knowing, live_at
 from roto.matte.stack import Entry, Matte, within
 from roto.motion.shape import GROUP
 
-MOST = 4000
-"""lines that are kept, with their shapes, for all who are at work: some ten kilobytes each"""
+MOST = 48 << 20
+"""bytes of lines that are kept, for all who are at work; each counts its whole shape, though many share one"""
+OVERHEAD = 4000
+"""bytes of a line beside its shape"""
 AHEAD = 8
 """frames that are made together where the one before was asked for: somebody goes through them in order"""
 Key = tuple[int, int, int, float, float | None, tuple[int, int], float]
 
-_kept: LRUCache[Key, tuple[Entry, Entry | None, Live | None]] = LRUCache(MOST)
+
+def _size(kept: tuple[Entry, Entry | None, Live | None]) -> int:
+    return min(MOST // 4, OVERHEAD + sum(entry.shape.nbytes for entry in kept[:2] if entry is not None))
+
+
+_kept: LRUCache[Key, tuple[Entry, Entry | None, Live | None]] = LRUCache(MOST, getsizeof=_size)
 _lock = Lock()
 
 
