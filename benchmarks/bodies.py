@@ -16,8 +16,10 @@ from roto.arrays import Floats
 
 FINE = 2
 """places each way of a pixel that are drawn"""
-MOMENTS = 5
-"""of an exposure"""
+MOMENTS = 5, 24
+"""of an exposure, at the least and the most"""
+STRIDE = 1.0
+"""px that the outline goes between two of them, about"""
 EVERY = 4
 """px of the picture: how far apart the way back into the body is worked out"""
 Way = Callable[[float, Floats], Floats]
@@ -61,7 +63,7 @@ class Body:
         sway = 30 * np.sin(frame / 23.0), 12 * np.cos(frame / 31.0)
         skin, ground = self._skins()
         out = cv2.warpAffine(ground, np.array([[1, 0, -100 + sway[0]], [0, 1, -100 + sway[1]]]), self.size, flags=cv2.INTER_CUBIC)
-        moments = frame + self.shutter * ((np.arange(MOMENTS) + 0.5) / MOMENTS - 0.5) if self.shutter else np.array([float(frame)])
+        moments = self._moments(frame)
         total, cover = np.zeros_like(out), np.zeros(out.shape[:2], np.float32)
         for moment in moments:
             colours, alpha, (x0, y0, x1, y1) = self._drawn(float(moment), skin)
@@ -72,6 +74,13 @@ class Body:
             out[:, self.pillar[0] : self.pillar[1]] = ground[: self.size[1], self.pillar[0] : self.pillar[1]][::-1] * 0.6
         out = out * self.light(frame) + np.random.default_rng(frame + 99).normal(0, self.grain, out.shape)
         return np.asarray(np.rint(np.clip(out, 0, 1) * 255), np.uint8)
+
+    def _moments(self, frame: int) -> Floats:
+        if not self.shutter:
+            return np.array([float(frame)])
+        gone = float(np.hypot(*(self.truth(frame + self.shutter / 2) - self.truth(frame - self.shutter / 2)).T).max())
+        count = int(np.clip(np.ceil(gone / STRIDE), *MOMENTS))
+        return frame + self.shutter * ((np.arange(count) + 0.5) / count - 0.5)
 
     def _drawn(self, moment: float, skin: np.ndarray) -> tuple[np.ndarray, np.ndarray, tuple[int, int, int, int]]:
         edge = self.way(moment, self.outline)

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from roto.arrays import Flags, Floats
+from roto.track import smear
 from roto.track.looking import Level, Looked, Picture, fields, levels_of
 from roto.track.sheet_fit import LEAST_PIXELS, STIFF, Fitting
 
@@ -87,7 +88,12 @@ class Bender(Fitting):
             starts = [expected, last]
             if seen_before is not None:
                 starts.append(self._by_flow(seen_before[1], here, last))
-            done = self._step(frame, levels, starts, count < 6 or count % 3 == 0)
+            exposed = self.exposure.exposed
+            done = self._step(frame, levels, starts, (last, before), count < 6 or count % 3 == 0)
+            if done.control is not None and (count == 0 or self.exposure.exposed != exposed):
+                if count == 0:  # how the key itself moves shows on the frames beside it
+                    self.exposure.key_way = done.control - last
+                done = self._step(frame, levels, [done.control], (last, before), True)
             inside = ((there > 0) & (there < self.size)).all(axis=1).mean()
             if done.control is None and inside > WITHIN and hidden_for < BRIDGED and before is not None:
                 hidden_for += 1
@@ -100,6 +106,8 @@ class Bender(Fitting):
                 self.most = min(self.most, USUAL * done.left)
             yield done
             assert done.control is not None
+            if count == 1:
+                self.exposure.key_way = smear.way_on_first(self.lattice.rest(), last, done.control)
             before, last = last, done.control
             seen_before = (frame, here)
 
@@ -112,13 +120,13 @@ class Bender(Fitting):
         high = np.clip(np.ceil(there.max(axis=0) + MARGIN), 8, self.size).astype(int)
         return int(low[0]), int(low[1]), int(high[0]), int(high[1])
 
-    def _step(self, frame: int, levels: list[Level], starts: list[Floats], decide: bool) -> Drawn:
+    def _step(self, frame: int, levels: list[Level], starts: list[Floats], ago: tuple[Floats, Floats | None], decide: bool) -> Drawn:
         covered = self.hidden(frame)
         k = min(1, len(levels) - 1)
         order = sorted(starts, key=lambda s: self.look(self.samples[k], levels[k], s, None, covered).cost)
         best: Drawn | None = None
         for start in order[:2]:
-            control, looked, kept = self.fit(levels, start, covered, decide)
+            control, looked, kept = self.fit(levels, start, ago, covered, decide)
             found = self._judged(frame, levels[0], control, looked, kept)
             if best is None or (found.likeness * found.agree > best.likeness * best.agree):
                 best = found
@@ -130,7 +138,7 @@ class Bender(Fitting):
         return best
 
     def _judged(self, frame: int, level: Level, control: Floats, looked: Looked, kept: int) -> Drawn:
-        w, key = looked.share, self.samples[0].values
+        w, key = looked.share, looked.samples.values
         total = float(w.sum())
         if total < LEAST_PIXELS:
             return Drawn(frame=frame, control=control)

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 
 from roto.arrays import Flags, Floats
+from roto.errors import BadTrack
 from roto.motion.keys import Keys
 from roto.motion.shape import halved
 from roto.track import sheet
@@ -28,8 +29,11 @@ NOT_MET = 0.15
 """of what did not meet at the far key, that may be wrong in the middle of the way"""
 RAMP = 4.0
 """frames over which one side gives way to the other, where it was lost"""
+UNEQUAL = 4.0
+"""times as unsure as the other side, from which a side counts less"""
 SMOOTH = 0.1
 """stiffness of what is spread: it follows the outline closely, and does not trouble what lies between its points"""
+UNLIKE = "The outlines of two keys are too unlike each other for one picture to bend into the other: set a key between them."
 WORST = 9.0
 """px: worse is not told apart when it is asked where to key next"""
 LOOKS_EVERY = 0.1
@@ -166,17 +170,32 @@ class Drawing:
         if not self.stopped:
             self._joined(one, other, sides, forth, back)
 
+    def _met(self, there: Floats, spots: Floats, key: int) -> Floats | None:
+        """A sheet that arrived at a key, put where the key has its outline; None where that folds it over."""
+        control = there + sheet.through(self.lattice, spots, self.outlines[key] - self._on(there, spots), SMOOTH)
+        try:
+            sheet.unbent(self.lattice, control[None], self.outlines[key][None])
+        except BadTrack:
+            return None
+        return control
+
     def _joined(self, one: int, other: int, sides: tuple[Bender, Bender], forth: dict[int, Drawn], back: dict[int, Drawn]) -> None:
         begin = self._anchored(one)
         spots = sheet.unbent(self.lattice, begin[None], self.outlines[one][None])[0]
         arrived = _control(forth, other)
         there = begin if arrived is None else self._after(sides[0], arrived, begin)
-        if other in self.known:
-            missed = self.known[other].control - there
-        else:
-            missed = sheet.through(self.lattice, spots, self.outlines[other] - self._on(there, spots), SMOOTH)
-            self.known[other] = Sure(control=there + missed, off=0.0)
+        if other not in self.known:
+            control = self._met(there, spots, other)
+            if control is None:  # it followed something else: of what it found nothing is kept
+                forth.clear()
+                arrived, there = None, begin
+                control = self._met(there, spots, other)
+            if control is None:
+                self.why = f"{UNLIKE} That is so between {one} and {other}."
+                return
+            self.known[other] = Sure(control=control, off=0.0)
         end = self.known[other].control
+        missed = end - there
         returned = _control(back, one)
         here = None if returned is None else self._after(sides[1], returned, end)
         gap = np.inf if arrived is None else float(np.percentile(np.hypot(*(self._on(end, spots) - self._on(there, spots)).T), 95))
@@ -195,6 +214,7 @@ class Drawing:
                     control = control + (1 - u) * (begin - here) @ _turn(here, control).T
                 share = _smooth(u) * min(1.0, (frame - _lost(back, one)) / RAMP if here is None else 1.0)
                 parts.append((share, control, _off(back[frame])))
+            parts = _weighed(parts)
             total = sum(share for share, _, _ in parts)
             if total <= 0:
                 self.known.pop(frame, None)
@@ -202,6 +222,12 @@ class Drawing:
             control = sum((share / total * its for share, its, _ in parts), np.zeros_like(begin))
             off = sum(share / total * its for share, _, its in parts if share > 0) / np.sqrt(len(parts))
             self.known[frame] = Sure(control=control, off=float(off + (NOT_MET * gap * 4 * u * (1 - u) if np.isfinite(gap) else 0.0)))
+
+
+def _weighed(parts: list[tuple[float, Floats, float]]) -> list[tuple[float, Floats, float]]:
+    """Shares, sheets and px that they are likely off, of a side that is much less sure than the other with less of a share."""
+    least = min((off for _, _, off in parts), default=np.inf)
+    return [(share * UNEQUAL * least / off if off > UNEQUAL * least else share, its, off) for share, its, off in parts]
 
 
 def _smooth(u: float) -> float:

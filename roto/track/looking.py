@@ -12,18 +12,30 @@ from roto.jit import kernel, leaf
 BLUR = 0.8
 """px: both pictures are softened by so much, so that what lies between pixels is smooth"""
 
+SHARP = 1.0
+"""px of a level: shorter smears are none"""
+APART, MOMENTS = 1.5, 16
+"""px of a level between two places of a smear, and how many there are at the most"""
+
 Picture = NDArray[np.float32]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Samples:
-    """Pixels of the key, on one level of halving: places (n, 2) px of the plate, values (n, 3), on which control points they hang."""
+    """Pixels of the key, on one level of halving: places (n, 2) px of the plate, values (n, 3), on which control points they hang.
+
+    smear: (n, 2) px of the plate, over which the other picture is averaged where they are looked up, as it is sharper than the key.
+    grain: (n,), what that leaves of the variance of grain. left: the share of the level's samples that these are.
+    """
 
     places: Floats
     values: Singles
     first: NDArray[np.int64]
     weights: Floats
     half: Flags
+    smear: Floats
+    grain: Floats
+    left: float = 1.0
 
     def some(self, which: Flags) -> "Samples":
         """Those of them."""
@@ -33,6 +45,9 @@ class Samples:
             first=self.first[which],
             weights=self.weights[which],
             half=self.half[which],
+            smear=self.smear[which],
+            grain=self.grain[which],
+            left=self.left,
         )
 
 
@@ -62,9 +77,16 @@ def levels_of(picture: Picture, corner: tuple[int, int], count: int) -> list[Lev
     return out
 
 
+@leaf
+def moments_of(long):
+    """In how many places a line of so many px of a level is looked up."""
+    return 1 if long < SHARP else min(MOMENTS, int(np.ceil(long / APART)))
+
+
 @kernel
-def looked_up(first, weights, control, colours, x, y, step, spots, found, seen):
+def looked_up(first, weights, control, smear, colours, x, y, step, spots, found, seen):
     high, wide = colours.shape[0], colours.shape[1]
+    one = np.float32(1.0)
     for n in range(first.shape[0]):
         px, py = 0.0, 0.0
         for k in range(16):
@@ -72,19 +94,25 @@ def looked_up(first, weights, control, colours, x, y, step, spots, found, seen):
             px += w * control[j, 0]
             py += w * control[j, 1]
         spots[n, 0], spots[n, 1] = px, py
-        u, v = (px - x) / step, (py - y) / step
-        seen[n] = u >= 0.0 and v >= 0.0 and u <= wide - 1.001 and v <= high - 1.001
-        if not seen[n]:
-            for c in range(9):
-                found[n, c] = 0.0
-            continue
-        i, j = int(u), int(v)
-        fu, fv = np.float32(u - i), np.float32(v - j)
-        one = np.float32(1.0)
         for c in range(9):
-            top = colours[j, i, c] * (one - fu) + colours[j, i + 1, c] * fu
-            low = colours[j + 1, i, c] * (one - fu) + colours[j + 1, i + 1, c] * fu
-            found[n, c] = top * (one - fv) + low * fv
+            found[n, c] = 0.0
+        u, v = (px - x) / step, (py - y) / step
+        su, sv = smear[n, 0] / step, smear[n, 1] / step
+        hu, hv = 0.5 * abs(su), 0.5 * abs(sv)
+        seen[n] = u >= hu and v >= hv and u + hu <= wide - 1.001 and v + hv <= high - 1.001
+        if not seen[n]:
+            continue
+        count = moments_of(np.sqrt(su * su + sv * sv))
+        part = np.float32(1.0 / count)
+        for m in range(count):
+            t = (m + 0.5) / count - 0.5
+            a, b = u + t * su, v + t * sv
+            i, j = int(a), int(b)
+            fu, fv = np.float32(a - i), np.float32(b - j)
+            for c in range(9):
+                top = colours[j, i, c] * (one - fu) + colours[j, i + 1, c] * fu
+                low = colours[j + 1, i, c] * (one - fu) + colours[j + 1, i + 1, c] * fu
+                found[n, c] += part * (top * (one - fv) + low * fv)
 
 
 @leaf
@@ -124,9 +152,10 @@ def gathered(first, weights, found, off, share, gain, step, matrix, right):
 
 @dataclass(slots=True)
 class Looked:
-    """What the sheet meets in a picture: spots (n, 2), found (n, 9), which are seen; light: gain and offsets; off (n, 3); share (n,) by
-    which each counts; spread of what is left."""
+    """What the sheet meets in a picture, and for which pixels of the key: spots (n, 2), found (n, 9), which are seen; light: gain and
+    offsets; off (n, 3); share (n,) by which each counts; spread of what is left."""
 
+    samples: Samples
     spots: Floats
     found: Singles
     seen: Flags

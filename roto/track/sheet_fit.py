@@ -14,10 +14,11 @@ from scipy.linalg import cho_factor, cho_solve
 
 from roto.arrays import Flags, Floats, Singles
 from roto.errors import NothingToFollow
-from roto.track import sheet
+from roto.track import sheet, smear
 from roto.track.align import BIWEIGHT
 from roto.track.looking import Level, Looked, Picture, Samples, gathered, levels_of, looked_up
 from roto.track.sheet import Lattice
+from roto.track.smear import Exposure
 
 DRAWN_IN = 3
 """px by which the outline is drawn in: softened pixels nearer to it have something of what lies outside"""
@@ -32,6 +33,10 @@ STIFF = (1e7, 3e5, 3e4, 3e3, 300.0)
 LEADING = 3e4
 """px^2: the same of a halved picture, which only leads the way"""
 FLAT_TURNS = 4
+SMEARED = 2.0, 4.0
+"""px of motion blur from which, and up to which, a sheet is held to how it was bent on the frame before"""
+STAYS_BENT = 0.95
+"""share of that"""
 FADES = 0.5
 """how much of what earlier frames said of the stiffness is left, each time that it is asked"""
 ALIKE = 0.985
@@ -73,6 +78,7 @@ class Fitting:
         self.outline = outline
         self.size = (here.shape[1], here.shape[0])
         round_ = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * DRAWN_IN + 1, 2 * DRAWN_IN + 1))
+        inner = cv2.erode(inside.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=0) > 0
         inside = cv2.erode(inside.astype(np.uint8), round_, borderValue=0) > 0
         rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
         if len(rows) < 6 or len(columns) < 6:
@@ -82,6 +88,8 @@ class Fitting:
         self.lattice = Lattice.around(low, high, float(np.clip(long / ACROSS, *STEPS)) if step is None else step)
         self.levels = int(np.clip(1 + np.floor(np.log2(max(1.0, 0.5 * float((high - low).min()) / COARSEST))), 1, 5))
         self.bends = sheet.bending(self.lattice)
+        self.exposure = Exposure(self.lattice, inner)
+        self.views: list[Level] = []
         self.samples = [self._samples(here, inside, low, high, k) for k in range(self.levels)]
         if len(self.samples[0].places) < LEAST_PIXELS:
             raise NothingToFollow(FLAT)
@@ -93,15 +101,16 @@ class Fitting:
             first=hangs[0],
             weights=hangs[1],
             half=np.zeros(len(outline), bool),
+            smear=np.zeros_like(outline),
+            grain=np.ones(len(outline)),
         )
         self.most = np.inf
         self.scores, self.decided = np.zeros(len(STIFF)), 0.0
         self.middle, self.long = (low + high) / 2, long
-        self.few = self.samples[0].some(np.arange(len(self.samples[0].places)) % 3 == 0)
-        inner = self.lattice
-        across, down = (np.linspace(a, a + (n - 3) * inner.step, 2 * n) for a, n in ((inner.x, inner.across), (inner.y, inner.down)))
+        it = self.lattice
+        across, down = (np.linspace(a, a + (n - 3) * it.step, 2 * n) for a, n in ((it.x, it.across), (it.y, it.down)))
         self.spread_out = np.stack(np.meshgrid(across, down), axis=2).reshape(-1, 2)
-        self.onto = sheet.through(inner, self.spread_out, np.eye(len(self.spread_out)), 1e-9)
+        self.onto = sheet.through(it, self.spread_out, np.eye(len(self.spread_out)), 1e-9)
         chosen = np.unique(np.linspace(0, len(outline) - 1, 60).astype(int))
         self.rows = np.zeros((len(chosen), self.lattice.parts))
         np.put_along_axis(self.rows, hangs[0][chosen], hangs[1][chosen], axis=1)
@@ -118,6 +127,7 @@ class Fitting:
         x0, y0 = np.maximum(0, low.astype(int) - room)
         x1, y1 = np.minimum(self.size, high.astype(int) + room)
         it = levels_of(here[y0:y1, x0:x1], (int(x0), int(y0)), level + 1)[-1]
+        self.views.append(it)
         whole = inside[y0:y1, x0:x1].astype(np.float32)
         tall, wide = it.colours.shape[:2]
         share = cv2.resize(whole, (wide, tall), interpolation=cv2.INTER_AREA) if level else whole
@@ -131,9 +141,9 @@ class Fitting:
         places = np.stack([it.corner[0] + it.step * at[:, 1], it.corner[1] + it.step * at[:, 0]], axis=1)
         first, weights = sheet.weights_of(self.lattice, places)
         half = ((places // (12 * it.step)).astype(int).sum(axis=1) % 2) == 0
-        return Samples(
-            places=places, values=np.ascontiguousarray(it.colours[at[:, 0], at[:, 1], :3]), first=first, weights=weights, half=half
-        )
+        values = np.ascontiguousarray(it.colours[at[:, 0], at[:, 1], :3])
+        nil, all_of_it = np.zeros_like(places), np.ones(len(places))
+        return Samples(places=places, values=values, first=first, weights=weights, half=half, smear=nil, grain=all_of_it)
 
     def _noise(self, here: Picture, inside: Flags) -> float:
         """What grain leaves of a softened picture, about: from differences that texture hardly makes (Immerkaer 1996)."""
@@ -145,7 +155,7 @@ class Fitting:
         """What the sheet meets in a picture."""
         n = len(samples.places)
         spots, found, seen = np.empty((n, 2)), np.empty((n, 9), np.float32), np.empty(n, np.bool_)
-        looked_up(samples.first, samples.weights, control, level.colours, *level.corner, level.step, spots, found, seen)
+        looked_up(samples.first, samples.weights, control, samples.smear, level.colours, *level.corner, level.step, spots, found, seen)
         if hidden is not None:
             at = np.clip(spots.astype(int), 0, np.array(self.size) - 1)
             seen &= ~hidden[at[:, 1], at[:, 0]]
@@ -155,7 +165,9 @@ class Fitting:
         spread = np.clip(1.4826 * np.median(some, axis=0), LEAST_SPREAD, self.most) if len(some) > 10 else np.full(3, LEAST_SPREAD)
         far = ((off / spread) ** 2).mean(axis=1) / BIWEIGHT**2
         share = np.where(seen, np.maximum(0.0, 1 - far) ** 2, 0.0)
-        return Looked(spots=spots, found=found, seen=seen, gain=gain, offset=offset, off=off, share=share, spread=spread)
+        return Looked(
+            samples=samples, spots=spots, found=found, seen=seen, gain=gain, offset=offset, off=off, share=share, spread=spread
+        )  # fmt: skip
 
     def _light(self, samples: Samples, found: Singles, seen: Flags, share: Floats) -> tuple[float, Floats]:
         """The gain, and an offset for each colour, that take what was found to what the key has, by least squares."""
@@ -180,7 +192,7 @@ class Fitting:
     def _fitted(
         self, samples: Samples, level: Level, control: Floats, stiff: Stiff, turns: int, hidden: Flags | None = None
     ) -> tuple[Floats, Looked]:
-        count = CORRELATED * self.area / level.step**2
+        count = CORRELATED * samples.left * self.area / level.step**2
         looked = self.look(samples, level, control, None, hidden)
         looked = self.look(samples, level, control, looked, hidden)
         for _ in range(turns):
@@ -191,21 +203,66 @@ class Fitting:
                 break
         return control, looked
 
-    def fit(self, levels: list[Level], start: Floats, hidden: Flags | None = None, decide: bool = True) -> tuple[Floats, Looked, int]:
-        """The sheet fitted to a picture from a start; with what it meets, and the number of the stiffness that was kept."""
-        control = start
+    def fit(
+        self,
+        levels: list[Level],
+        start: Floats,
+        ago: tuple[Floats, Floats | None],
+        hidden: Flags | None = None,
+        decide: bool = True,
+    ) -> tuple[Floats, Looked, int]:
+        """The sheet fitted to a picture from a start; with what it meets, and the number of the stiffness that was kept.
+
+        ago: where its control points were on the frame before, and on the one before that.
+        """
+        control, samples = start, self._smeared(start, ago, slice(1, len(levels)))
         for k in range(len(levels) - 1, 0, -1):  # what leads the way may only bend a little away from where it begins
-            control, _ = self._fitted(self.samples[k], levels[k], control, Stiff(LEADING, start), TURNS[0], hidden)
-        base = self._flat(levels[0], control, hidden)
+            control, _ = self._fitted(samples[k - 1], levels[k], control, Stiff(LEADING, start), TURNS[0], hidden)
+        (seen,) = self._smeared(control, ago, slice(1))
+        base = self._base(seen, levels[0], control, ago, hidden)
         if decide:
-            self._decide(levels[0], control, base, hidden)
+            self._decide(seen, levels[0], control, base, hidden)
         kept = self._kept()
-        control, looked = self._fitted(self.samples[0], levels[0], control, Stiff(STIFF[kept], base), TURNS[1], hidden)
+        control, looked = self._fitted(seen, levels[0], control, Stiff(STIFF[kept], base), TURNS[1], hidden)
+        if decide:
+            self._expose(levels[0], control, ago, hidden)
         return control, looked, kept
 
-    def _flat(self, level: Level, control: Floats, hidden: Flags | None) -> Floats:
+    def _smeared(self, control: Floats, ago: tuple[Floats, Floats | None], which: slice) -> list[Samples]:
+        """The samples of some levels as they look where control points came to these."""
+        return self.exposure.smeared(self.samples[which], self.views[which], control, smear.way_to(control, *ago))
+
+    def _expose(self, level: Level, control: Floats, ago: tuple[Floats, Floats | None], hidden: Flags | None) -> None:
+        """Let each share of exposure tell how well it explains a picture, where that can be told."""
+        way = smear.way_to(control, *ago)
+        if not self.exposure.tells(self.samples[0], control, way):
+            return
+        left, most = [], 0.0
+        for exposed in smear.SHUTTERS:
+            samples = self.exposure.with_share(self.samples[0], self.views[0], control, way, exposed, tells=True)
+            looked = self.look(samples, level, control, self.look(samples, level, control, None, hidden), hidden)
+            off = (looked.off[looked.seen] ** 2).sum(axis=1) / samples.grain[looked.seen]
+            if len(off) < LEAST_PIXELS:
+                return
+            most = most or 9 * float(np.median(off))
+            left.append(float(np.log(np.minimum(off, most).mean())))
+        self.exposure.hear(np.array(left))
+
+    def _base(self, samples: Samples, level: Level, control: Floats, ago: tuple[Floats, Floats | None], hidden: Flags | None) -> Floats:
+        """The control points from which bending is counted: of what is flat; where a picture is smeared, and shows little of how it
+        bends, bent nearly as on the frame before."""
+        flat = self._flat(samples, level, control, hidden)
+        long = self.exposure.longest(self.hangs, smear.way_to(control, *ago))
+        share = float(np.clip((long - SMEARED[0]) / (SMEARED[1] - SMEARED[0]), 0, 1))
+        some = self.samples[0].some(np.arange(len(self.samples[0].places)) % 5 == 0)
+        last, here = (np.einsum("nk,nkd->nd", some.weights, one[some.first]) for one in (ago[0], flat))
+        moved = np.linalg.lstsq(np.concatenate([last, np.ones((len(last), 1))], axis=1), here, rcond=None)[0]
+        return np.asarray(flat + STAYS_BENT * share * (ago[0] @ moved[:2] + moved[2] - flat))
+
+    def _flat(self, samples: Samples, level: Level, control: Floats, hidden: Flags | None) -> Floats:
         """The control points of the perspective map that comes nearest to what is seen: what is flat may tilt, and bends away from that."""
-        samples, middle, size = self.few, self.middle, self.long
+        samples = samples.some(np.arange(len(samples.places)) % 3 == 0)
+        middle, size = self.middle, self.long
         x, y = ((samples.places - middle) / size).T
         one, nil = np.ones_like(x), np.zeros_like(x)
         looked = self.look(samples, level, control, None, hidden)
@@ -244,9 +301,9 @@ class Fitting:
         )
         return np.asarray(self.onto @ (there * self.long + self.middle))
 
-    def _decide(self, level: Level, control: Floats, base: Floats, hidden: Flags | None) -> None:
+    def _decide(self, samples: Samples, level: Level, control: Floats, base: Floats, hidden: Flags | None) -> None:
         """Let each stiffness be fitted to half of the pixels, and tell by the other half how well it explains them."""
-        one, other = self.samples[0].some(self.samples[0].half), self.samples[0].some(~self.samples[0].half)
+        one, other = samples.some(samples.half), samples.some(~samples.half)
         left, most = [], 0.0
         for stiffness in STIFF:
             control, _ = self._fitted(one, level, control, Stiff(stiffness, base), 2, hidden)
@@ -282,7 +339,8 @@ class Fitting:
 
     def unsure(self, level: Level, stiffness: float, looked: Looked) -> float:
         """px: the standard error of the outline, at the worst but a twentieth of it, as slopes and what is left of pixels say."""
-        matrix, _ = self._system(self.samples[0], level, stiffness, looked, CORRELATED * self.area)
+        samples = looked.samples
+        matrix, _ = self._system(samples, level, stiffness, looked, CORRELATED * samples.left * self.area)
         parts, rows = self.lattice.parts, self.rows
         wide = np.zeros((2 * len(rows), 2 * parts))
         wide[: len(rows), :parts], wide[len(rows) :, parts:] = rows, rows

@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 from roto.errors import BadTrack, NothingToFollow
 from roto.motion import edits
 from roto.picture import display
-from roto.track import between, ride, sheet
+from roto.track import between, ride, sheet, smear
 from roto.track.bend import Bender
 from roto.track.between import Drawing
+from roto.track.looking import levels_of
 from roto.track.sheet import Lattice
 from roto.track.track import BEND
 
@@ -93,6 +94,55 @@ def test_from_one_key_the_outline_follows_what_turns_and_bulges(body, picture):
     assert all(d.likeness > 0.97 for d in found)
 
 
+def swift(shutter, frames=15, speed=26.0):
+    """Goes to and fro, still on its first frame and quick in the middle, and bulges while it does."""
+
+    def way(moment, places):
+        gone = np.sin(np.pi * moment / (frames - 1)) ** 2
+        moved = places + np.stack([3 * gone * np.exp(-((places[:, 0] / 25) ** 2)), 5 * gone * np.sin(places[:, 0] / 20)], axis=1)
+        return moved + np.array([55 + speed * (frames - 1) / np.pi * gone, 70 + 20 * gone])
+
+    return swaying(frames, way=way, shutter=shutter)
+
+
+@pytest.mark.parametrize("shutter", [0.0, 0.25, 0.5])
+def test_motion_blur_is_laid_on_the_key_where_it_is_compared_and_how_long_is_exposed_shows(shutter):
+    body = swift(shutter)
+    it = bender(body, pictures(body))
+    away = [off(it.places(done.control), body, done.frame).mean() for done in it.follow(range(1, body.frames))]
+    assert len(away) == body.frames - 1 and max(away) < 1 and np.mean(away) < 0.4 and away[-1] < 0.1  # 77 px if blur is left as it is
+    assert it.exposure.exposed == shutter
+
+
+def test_a_key_that_is_smeared_itself_is_followed_to_where_the_picture_is_sharp():
+    body = swift(0.5)
+    it = bender(body, pictures(body), 4)
+    away = [off(it.places(done.control), body, done.frame).mean() for done in it.follow(range(5, body.frames))]
+    assert len(away) == 10 and max(away) < 0.8 and np.mean(away) < 0.5
+
+
+vectors = st.tuples(st.floats(-20, 20), st.floats(-20, 20)).map(np.array)
+
+
+@given(vectors, vectors)
+def test_what_is_laid_on_makes_both_equally_smeared_and_no_more_than_needed(key, frame):
+    (on_key,), (on_frame,) = smear.between(key[None], frame[None])
+    of = lambda *ways: sum(np.outer(one, one) for one in ways)  # noqa: E731
+    assert np.allclose(of(key, on_key), of(frame, on_frame), atol=1e-6)
+    assert abs(on_key @ on_frame) < 1e-6 and np.hypot(*on_key) <= np.hypot(*frame) + 1e-6
+
+
+def test_a_smear_quiets_grain_by_as_much_as_is_said():
+    grain = np.random.default_rng(3).normal(0, 1, (400, 400, 3)).astype(np.float32)
+    (level,) = levels_of(grain, (0, 0), 1)
+    places = np.stack(np.meshgrid(np.arange(20, 380, 7) + 0.5, np.arange(20, 380, 7) + 0.5), axis=2).reshape(-1, 2)
+    plain = level.colours[..., :3].var()
+    for long in (0.0, 3.0, 9.0):
+        along = np.repeat([[0.6 * long, 0.8 * long]], len(places), axis=0)
+        said = smear.quieter(np.array([long]))[0]
+        assert smear._averaged(level, places, along).var() / plain == pytest.approx(said, rel=0.25)
+
+
 def test_a_still_picture_gives_a_still_outline_and_the_same_twice(body, picture):
     still = lambda frame: picture(0)  # noqa: E731
     runs = [list(bender(body, still).follow(range(1, 5))) for _ in range(2)]
@@ -158,6 +208,21 @@ def test_it_goes_on_from_a_key_that_nothing_was_drawn_to(body, picture):
     between.stretches(drawing, [(0, 2), (6, 8)])
     there = sheet.unbent(drawing.lattice, drawing.known[6].control[None], body.truth(6)[None])[0]
     assert off(drawing._on(drawing.known[8].control, there), body, 8).mean() < 0.4 and 4 not in drawing.known
+
+
+def test_keys_that_no_picture_bends_into_each_other_are_said_and_what_else_was_drawn_stays(body, picture):
+    drawing = drawn(body, picture, [0, 2, 6])
+    drawing.outlines[6] = drawing.outlines[6][::-1]
+    between.stretches(drawing, [(0, 2), (2, 6)])
+    assert sorted(drawing.known) == [0, 1, 2] and drawing.why.startswith("The outlines of two keys are too unlike")
+
+
+def test_a_side_that_is_much_less_sure_counts_less():
+    one, other = (LATTICE.rest() + shift for shift in (0.0, 1.0))
+    shares = lambda off: [share for share, _, _ in between._weighed([(0.5, one, 0.2), (0.5, other, off)])]  # noqa: E731
+    assert shares(0.7) == [0.5, 0.5]
+    assert shares(8.0) == [0.5, pytest.approx(0.05)] and shares(np.inf) == [0.5, 0.0]
+    assert [share for share, _, _ in between._weighed([(1.0, one, np.inf)])] == [1.0]
 
 
 def test_where_a_key_helps_most_is_the_middle_of_what_is_off_most():
