@@ -67,6 +67,19 @@ class Stiff:
     base: Floats
 
 
+def drawn_in(inside: Flags) -> Flags:
+    """Pixels (h, w) of the inside of an outline that have nothing of what lies outside."""
+    round_ = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * DRAWN_IN + 1, 2 * DRAWN_IN + 1))
+    return np.asarray(cv2.erode(inside.astype(np.uint8), round_, borderValue=0) > 0)
+
+
+def grain_of(here: Picture, inside: Flags) -> float:
+    """What grain leaves of a softened picture (h, w, 3), about: from differences that texture hardly makes (Immerkaer 1996)."""
+    fine = cv2.filter2D(here.mean(axis=2), -1, np.array([[1.0, -2, 1], [-2, 4, -2], [1, -2, 1]]))
+    sigma = float(np.median(np.abs(fine[inside]))) / 0.6745 / 6.0 * np.sqrt(3.0)
+    return max(LEAST_SPREAD, 0.35 * sigma)
+
+
 class Fitting:
     """What sheets of one key are fitted by. here: the key's picture, linear light (h, w, 3). inside: (h, w), its pixels. outline: (m, 2)
     px, where the answer matters. step: px between control points; by the size of what is followed if left out.
@@ -77,9 +90,8 @@ class Fitting:
     def __init__(self, here: Picture, inside: Flags, outline: Floats, step: float | None = None) -> None:
         self.outline = outline
         self.size = (here.shape[1], here.shape[0])
-        round_ = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * DRAWN_IN + 1, 2 * DRAWN_IN + 1))
         inner = cv2.erode(inside.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=0) > 0
-        inside = cv2.erode(inside.astype(np.uint8), round_, borderValue=0) > 0
+        inside = drawn_in(inside)
         rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
         if len(rows) < 6 or len(columns) < 6:
             raise NothingToFollow("The inside of the outline lies outside the picture, or is too small: six pixels each way are needed.")
@@ -116,9 +128,9 @@ class Fitting:
         np.put_along_axis(self.rows, hangs[0][chosen], hangs[1][chosen], axis=1)
         room = levels_of(here, (0, 0), 1)[0]
         itself = self.look(self.samples[0], room, self.lattice.rest())
-        itself.spread = np.full(3, self._noise(here, inside))
+        itself.spread = np.full(3, grain_of(here, inside))
         told = float(self.samples[0].values.var(axis=0).mean())
-        if told < TEXTURED * self._noise(here, inside) ** 2 or self.unsure(room, STIFF[2], itself) > LOOSE:
+        if told < TEXTURED * grain_of(here, inside) ** 2 or self.unsure(room, STIFF[2], itself) > LOOSE:
             raise NothingToFollow(FLAT)
 
     def _samples(self, here: Picture, inside: Flags, low: Floats, high: Floats, level: int) -> Samples:
@@ -144,12 +156,6 @@ class Fitting:
         values = np.ascontiguousarray(it.colours[at[:, 0], at[:, 1], :3])
         nil, all_of_it = np.zeros_like(places), np.ones(len(places))
         return Samples(places=places, values=values, first=first, weights=weights, half=half, smear=nil, grain=all_of_it)
-
-    def _noise(self, here: Picture, inside: Flags) -> float:
-        """What grain leaves of a softened picture, about: from differences that texture hardly makes (Immerkaer 1996)."""
-        fine = cv2.filter2D(here.mean(axis=2), -1, np.array([[1.0, -2, 1], [-2, 4, -2], [1, -2, 1]]))
-        sigma = float(np.median(np.abs(fine[inside]))) / 0.6745 / 6.0 * np.sqrt(3.0)
-        return max(LEAST_SPREAD, 0.35 * sigma)
 
     def look(self, samples: Samples, level: Level, control: Floats, before: "Looked | None" = None, hidden: Flags | None = None) -> Looked:
         """What the sheet meets in a picture."""

@@ -34,7 +34,7 @@ def between(key: Floats, frame: Floats) -> tuple[Floats, Floats]:
 
     >>> between(np.array([[0.0, 0.0]]), np.array([[3.0, 4.0]]))[0].round(6).tolist()
     [[3.0, 4.0]]
-    >>> [np.abs(one).max() for one in between(np.array([[2.0, 1.0]]), np.array([[2.0, 1.0]]))]
+    >>> [float(np.abs(one).max()) for one in between(np.array([[2.0, 1.0]]), np.array([[2.0, 1.0]]))]
     [0.0, 0.0]
     """
     xx, xy, yy = (frame[:, a] * frame[:, b] - key[:, a] * key[:, b] for a, b in ((0, 0), (0, 1), (1, 1)))

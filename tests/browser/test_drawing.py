@@ -21,12 +21,11 @@ pytestmark = pytest.mark.django_db(transaction=True)
 FIRST = 1001
 
 
-def test_from_one_key_on_corrected_by_mouse_and_drawn_again(artist, worker, people, production, tmp_path):
-    body, folder = swaying(), tmp_path / "woven"
-    last = FIRST + body.frames - 1
+def woven(people, production, folder, body, spoil=lambda k, shown: shown):
+    """A shot with the body's outline traced on its first frame: the shot, and the shape's key."""
     folder.mkdir()
     for k in range(body.frames):
-        cv2.imwrite(str(folder / f"FERRY_020.{FIRST + k}.png"), body.picture(k)[:, :, ::-1])
+        cv2.imwrite(str(folder / f"FERRY_020.{FIRST + k}.png"), spoil(k, body.picture(k))[:, :, ::-1])
     rafe = people["rafe"]
     shot = plates.bring_in_folder(rafe, production.pk, "FERRY_020", folder, sorted(p.name for p in folder.iterdir()))
     plates.decode(shot.plates.get().pk)
@@ -36,16 +35,44 @@ def test_from_one_key_on_corrected_by_mouse_and_drawn_again(artist, worker, peop
         mode="add", points=[[x, y, 0, 0, 0, 0] for x, y in body.truth(0)[::2]], curves=[False] * 24,
     )  # fmt: skip
     desk.edit(rafe, shot.pk, uuid.uuid4(), None, traced)
-    key = str(shot.shapes.get().pk)
+    return shot, str(shot.shapes.get().pk)
 
-    def outline(frame):
-        return core_cache.shapes([Shape.objects.get(pk=key)])[key].outlines(np.array([frame]))[0, :, :2]
 
+def on_carry(artist, shot, key):
     artist.sign_in("rafe")
     artist.open_desk(shot.pk)
     artist.browser.execute_script(
         "const d = Alpine.$data(document.getElementById('desk')).desk; d.store.selection.choose(arguments[0]); d.setStep('carry')", key
     )
+
+
+def test_hard_frames_are_told_before_it_draws_and_a_click_goes_there(artist, worker, people, production, tmp_path):
+    body = swaying()
+    blurred = lambda k, shown: cv2.GaussianBlur(shown, (0, 0), 7) if k == 4 else shown  # noqa: E731
+    shot, key = woven(people, production, tmp_path / "woven", body, blurred)
+    last = FIRST + body.frames - 1
+    points = {k: [x, y, 0, 0, 0, 0] for k, (x, y) in enumerate(body.truth(last - FIRST)[::2])}
+    desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="form", shape=key, frame=last, points=points))
+    on_carry(artist, shot, key)
+    artist.click("Look ahead")
+    artist.until(lambda: f"Hard to draw by: {FIRST + 4} (blurred)." in artist.text)
+    artist.click(str(FIRST + 4))
+    artist.frame_is(FIRST + 4)
+    artist.press("k")
+    artist.until(lambda: FIRST + 4 in core_cache.shapes([Shape.objects.get(pk=key)])[key].form.frames)
+    artist.until(lambda: artist.browser.execute_script("return Alpine.$data(document.getElementById('drawn')).hard.length") == 0)
+    assert not artist.complaints()
+
+
+def test_from_one_key_on_corrected_by_mouse_and_drawn_again(artist, worker, people, production, tmp_path):
+    body = swaying()
+    last = FIRST + body.frames - 1
+    shot, key = woven(people, production, tmp_path / "woven", body)
+
+    def outline(frame):
+        return core_cache.shapes([Shape.objects.get(pk=key)])[key].outlines(np.array([frame]))[0, :, :2]
+
+    on_carry(artist, shot, key)
     artist.click("From this key on")
     artist.until(lambda: Job.objects.filter(kind="shape.draw", state="done").count() == 1)
     artist.until(lambda: Track.objects.exists())

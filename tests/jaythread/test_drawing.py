@@ -32,10 +32,13 @@ def truth(frame, every=4):
 @pytest.fixture
 def woven(people, production, tmp_path) -> Shot:
     """A shot of something textured that turns and bulges, an outline traced on its first frame."""
-    folder = tmp_path / "woven"
+    return weave(people, production, tmp_path / "woven")
+
+
+def weave(people, production, folder, spoil=lambda k, shown: shown) -> Shot:
     folder.mkdir()
     for k in range(BODY.frames):
-        shown = BODY.picture(k)
+        shown = spoil(k, BODY.picture(k))
         cv2.imwrite(str(folder / f"FERRY_020.{FIRST + k}.png"), shown[:, :, ::-1])
     names = sorted(p.name for p in folder.iterdir())
     it = plates.bring_in_folder(people["rafe"], production.pk, "FERRY_020", folder, names)
@@ -73,6 +76,24 @@ def off(shot, frame):
 
 def draw(who, shot, **settings):
     return carry_out(ask(who, shot, "shape.draw", shot.shapes.get().pk, **settings))
+
+
+def test_frames_that_are_hard_to_draw_by_are_told_before_and_nothing_changes(people, production, tmp_path):
+    spoilt = {3: lambda shown: cv2.GaussianBlur(shown, (0, 0), 7), 5: lambda shown: shown * 0}
+    shot, rafe = weave(people, production, tmp_path / "woven", lambda k, shown: spoilt.get(k, lambda it: it)(shown)), people["rafe"]
+    key(rafe, shot, LAST)
+    shot.refresh_from_db()
+    before = shot.revision
+    job = carry_out(ask(rafe, shot, "shape.foresee", shot.shapes.get().pk, frame=FIRST))
+    assert job.state == "done" and job.done == job.total == BODY.frames
+    assert job.partial["hard"] == [[FIRST + 3, "blurred"], [FIRST + 5, "nothing to hold on to"]]
+    assert job.message == f"Hard to draw by: {FIRST + 3} (blurred); {FIRST + 5} (nothing to hold on to). Key these by hand first (K)."
+    key(rafe, shot, FIRST + 3)
+    key(rafe, shot, FIRST + 5)
+    job = carry_out(ask(rafe, shot, "shape.foresee", shot.shapes.get().pk, frame=FIRST))
+    assert job.message == "Looked at 9 frames: each shows enough of the inside to draw by." and job.partial["hard"] == []
+    shot.refresh_from_db()
+    assert shot.revision == before + 2  # the two keys
 
 
 def test_between_two_keys_and_all_of_it_is_one_edit(woven, rafe):

@@ -73,7 +73,8 @@ def keys_of(core: CoreShape) -> list[int]:
     return sorted({*core.form.frames.tolist(), *placed})
 
 
-def _take(shot: Shot, frame: int) -> tuple[int, int]:
+def take_at(shot: Shot, frame: int) -> tuple[int, int]:
+    """First and last frame of the take that a frame is of."""
     plate = shot.plates.first()
     return take_of(plate.cut_frames if plate else [], frame, shot.first, shot.last)
 
@@ -84,7 +85,7 @@ def wanted(shot: Shot, core: CoreShape, said: DrawSettings) -> list[tuple[int, i
     if said.to is not None:
         if said.frame not in keys:
             raise Refused(f"'{core.name}' has no key on frame {said.frame}. Set one there (K), then let the picture draw on from it.")
-        begin, end = _take(shot, said.frame)
+        begin, end = take_at(shot, said.frame)
         to = min(end, max(begin, said.to))
         nexts = [
             k for k in keys if (k > said.frame) == (to > said.frame) and k != said.frame and min(said.frame, to) <= k <= max(said.frame, to)
@@ -99,7 +100,7 @@ def wanted(shot: Shot, core: CoreShape, said: DrawSettings) -> list[tuple[int, i
             found += [(keys[0], first)] if said.frame == keys[0] > first else []
             found += [(keys[-1], last)] if said.frame == keys[-1] < last else []
     found = [(a, b) for a, b in found if abs(a - b) > 1 or b not in keys]
-    whole = [(a, b) for a, b in found if _take(shot, a) == _take(shot, b)]
+    whole = [(a, b) for a, b in found if take_at(shot, a) == take_at(shot, b)]
     if found and not whole:
         raise Refused("The picture is cut between these keys: another take begins there. Draw from either side of the cut.")
     if not whole:
@@ -108,7 +109,16 @@ def wanted(shot: Shot, core: CoreShape, said: DrawSettings) -> list[tuple[int, i
     return whole
 
 
-def _row(shot: Shot, subject: str) -> Shape:
+def needs_plate(shot: Shot) -> Plate:
+    """The plate of a shot; Refused while it is not here."""
+    plate = shot.plates.first()
+    if plate is None or plate.state != "ready":
+        raise Refused("The picture of this shot is not here yet: there is nothing to draw by.")
+    return plate
+
+
+def closed_row(shot: Shot, subject: str) -> Shape:
+    """A shape that the picture may draw; Refused where it may not."""
     row = lookups.shape_row(shot, subject)
     if row.kind != CLOSED:
         raise Refused("Choose a closed shape: the picture inside it is what is followed.")
@@ -118,10 +128,8 @@ def _row(shot: Shot, subject: str) -> Shape:
 
 
 def _prepare(shot: Shot, subject: str, said: DrawSettings) -> Prepared:
-    row = _row(shot, subject)
-    plate = shot.plates.first()
-    if plate is None or plate.state != "ready":
-        raise Refused("The picture of this shot is not here yet: there is nothing to draw by.")
+    row = closed_row(shot, subject)
+    needs_plate(shot)
     for other in [*said.in_front, *([said.follows] if said.follows else [])]:
         lookups.as_uuid(other)
     core = core_cache.shapes([row])[subject]
@@ -196,7 +204,7 @@ def _drawing(
 def _draw(job: Job, progress: Progress) -> str:
     """Draw what was asked for. Safe to run again: it begins anew, and writes once at its end."""
     said, shot = DrawSettings(**job.settings), job.shot
-    row = _row(shot, job.subject)
+    row = closed_row(shot, job.subject)
     progress.begin(progress.job.total)
     drawing = drawn(shot, core_cache.shapes([row])[job.subject], said, progress)
     if len(drawing.known) > 1:
@@ -223,7 +231,7 @@ def drawn(shot: Shot, core: CoreShape, said: DrawSettings, progress: Progress, b
 def _write(user: User, job: Job, drawing: Drawing) -> None:
     """Put the track, and the shape that rides on it, into the shot as it is now, as an edit of whoever asked."""
     shot = shot_for(user, job.shot_id, "trace", lock=True)
-    row = _row(shot, job.subject)
+    row = closed_row(shot, job.subject)
     core = core_cache.shapes([row])[job.subject]
     old = sheet_of(core)
     name = old.name if old is not None else lookups.free_track_name(shot, f"{core.name} drawn"[:60])

@@ -96,13 +96,13 @@ async function open() {
   Object.assign(stage, { drawing, fringes, fits, findings, notes, preview, clips, inUse });
   inUse.wide = () => (stage.wantsFull ? null : Math.max(16, Math.min(data.shot.size[0], Math.ceil(stage.rect()[2] * (devicePixelRatio || 1)))));
   mattes.elsewhere = (command) => inUse.draft(command);
-  board.fits = fits;
+  Object.assign(board, { fits, drawing });
   board.setRange = (frames) => /** @type {any} */ (desk).setRange(frames);
   desk.room = new Room(root, board);
   for (const [part, what, layer] of /** @type {[EventTarget, string, string][]} */ ([[fringes, "colours", "matte"], [clips, "loaded", "plate"], [inUse, "loaded", "matte"], [tracks, "state", "outline"], [drawing, "state", "outline"], [fits, "state", "outline"], [findings, "state", "outline"], [notes, "state", "outline"]])) {
     part.addEventListener(what, () => stage.draw(layer));
   }
-  fits.addEventListener("state", () => board.draw());
+  for (const one of [fits, drawing]) one.addEventListener("state", () => board.draw());
   net.news.addEventListener("others", (e) => desk.tell(`Meanwhile: ${/** @type {CustomEvent} */ (e).detail}.`));
   store.document.addEventListener("renumbered", () => location.reload());
   const table = acts(desk, desk.ownKeys, MODES);

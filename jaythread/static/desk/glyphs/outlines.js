@@ -317,6 +317,18 @@ export function hint(pen, path, radius, inside) {
   pen.lineJoin = "miter";
 }
 
+// A frame on which the picture will hardly draw: the thread is frayed there, two short strokes across it.
+export function frayed(pen, x, y) {
+  pen.beginPath();
+  for (const by of [-1.8, 1.8]) {
+    pen.moveTo(x + by - 1.6, y + 5);
+    pen.lineTo(x + by + 1.6, y - 5);
+  }
+  pen.strokeStyle = OCHRE;
+  pen.lineWidth = 1.6;
+  pen.stroke();
+}
+
 // A frame that the picture has drawn.
 export function drawnFrame(pen, x, y, colour, { weak, small }) {
   if (weak) {

@@ -1,6 +1,7 @@
 // Letting the picture draw the in-betweens of a shape: asks for it, knows how far it is, and has the stretches beside a correction drawn again.
 
 const DRAW = "shape.draw";
+const FORESEE = "shape.foresee";
 const SETTLES = 1200; // ms after a correction, before what lies beside it is drawn again
 const CORRECTS = ["form", "place"];
 
@@ -20,7 +21,10 @@ export class Drawing extends EventTarget {
     this.inFront = []; // ids of shapes that pass in front of what is drawn
     edits.addEventListener("saved", (e) => this.#corrected(/** @type {CustomEvent} */ (e).detail));
     store.jobs.addEventListener("jobs", (e) => {
-      for (const job of /** @type {CustomEvent} */ (e).detail) if (job.kind === DRAW) this.#heard(job);
+      for (const job of /** @type {CustomEvent} */ (e).detail) {
+        if (job.kind === DRAW) this.#heard(job);
+        if (job.kind === FORESEE) this.dispatchEvent(new Event("state"));
+      }
     });
   }
 
@@ -37,6 +41,18 @@ export class Drawing extends EventTarget {
   }
   get busy() {
     return this.store.jobs.isBusy(DRAW, this.store.selection.shape?.id);
+  }
+
+  // The look ahead at the chosen shape: which frames the picture will hardly draw.
+  get foreseen() {
+    return this.store.jobs.of(FORESEE, this.store.selection.shape?.id);
+  }
+
+  // Frames of a shape that are hard to draw by, and neither keyed nor drawn since: [frame, why].
+  /** @param {any} shape */
+  hard(shape) {
+    const done = new Set([...[...shape.form, ...shape.placement].map((key) => key.frame), ...(this.trackOf(shape)?.frames || [])]);
+    return (this.store.jobs.of(FORESEE, shape.id)?.partial.hard || []).filter(([frame]) => !done.has(frame));
   }
 
   // The track that a shape rides on by bending.
@@ -58,12 +74,21 @@ export class Drawing extends EventTarget {
   }
 
   // settings: {frame} between all keys, {frame, to} from a key on, {frame, beside} beside a key.
-  async draw(settings) {
+  draw(settings) {
+    const front = this.inFront.filter((id) => id !== this.store.selection.shape?.id);
+    return this.#ask(DRAW, { in_front: front, ...settings });
+  }
+
+  lookAhead() {
+    return this.#ask(FORESEE, { frame: this.store.view.frame });
+  }
+
+  async #ask(kind, settings) {
     const { shape } = this.store.selection;
     if (!shape) return this.tell("Choose a shape first.");
     this.opened = true;
     try {
-      await this.work.ask(DRAW, shape.id, { in_front: this.inFront.filter((id) => id !== shape.id), ...settings });
+      await this.work.ask(kind, shape.id, settings);
     } catch (error) {
       this.tell(error.message);
     }

@@ -19,6 +19,8 @@ export class Threads {
     this.player = player;
     /** @type {import("../net/fits.js").Fits | null} */
     this.fits = null;
+    /** @type {import("../net/drawing.js").Drawing | null} */
+    this.drawing = null;
     /** @type {any} */
     this.bringing = null; // picked keys that are being dragged along their threads
     this.ranging = null; // the working range while an end of it is dragged: {end, frames}
@@ -329,6 +331,7 @@ export class Threads {
 
   // Frames that the picture has drawn: a small ring each, filled with paper; where it is not sure, a short line up as well.
   paintDrawn(pen, shape, y, colour) {
+    for (const [frame] of this.drawing?.hard(shape) || []) glyphs.frayed(pen, this.x(frame), y);
     const track = shape.carrier?.how === "bend" && this.store.document.tracks.get(shape.carrier.track);
     if (!track) return;
     const keyed = new Set(shape.form.map((key) => key.frame));

@@ -1,10 +1,13 @@
 // Letting the picture draw between the keys of the chosen shape. Part of the step Carry.
 
-import { timeLeft } from "../../model/jobs.js";
+import { isBusy, timeLeft } from "../../model/jobs.js";
 import { part } from "./component.js";
+
+const MOST_HARD = 12; // frames that are offered as buttons
 
 export const drawnPart = part(() => ({
   drawable: false, drawnKeys: 0, keyNow: false, drawing: false, drawDone: 0, drawSays: "", drawn: false, unsure: [], inFront: [], mayBeInFront: [],
+  aheadBusy: false, aheadSays: "", hard: [],
 
   connected(desk) {
     desk.drawing.tell = (text) => this.tell(text);
@@ -22,11 +25,21 @@ export const drawnPart = part(() => ({
     this.drawSays = drawing.busy ? `Drawing: ${drawing.job.done} of ${drawing.job.total}${timeLeft(drawing.job)}.` : drawing.job?.message || "";
     this.drawn = Boolean(drawing.trackOf(shape));
     this.unsure = drawing.next(shape);
+    this.syncAhead(drawing, shape);
     const others = [...store.document.shapes.values()].filter((s) => s.kind === "closed" && s !== shape);
     this.inFront = others.filter((s) => drawing.inFront.includes(s.id)).map(({ id, name }) => ({ id, name }));
     this.mayBeInFront = others.filter((s) => !drawing.inFront.includes(s.id)).map(({ id, name }) => ({ id, name }));
   },
 
+  syncAhead(drawing, shape) {
+    const job = drawing.foreseen;
+    this.aheadBusy = isBusy(job);
+    this.aheadSays = this.aheadBusy ? `Looking: ${job.done} of ${job.total}.` : job?.message || "";
+    this.hard = drawing.hard(shape).slice(0, MOST_HARD).map(([frame, why]) => ({ frame, why }));
+  },
+  lookAhead() {
+    return this.desk.drawing.lookAhead();
+  },
   drawBetween() {
     return this.desk.drawing.draw({ frame: this.desk.store.view.frame });
   },

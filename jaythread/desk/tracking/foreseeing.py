@@ -1,0 +1,82 @@
+"""Which frames of a shape the picture will hardly draw on, told before it is let to: a short job that changes nothing."""
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from jaythread.desk.document import core_cache
+from jaythread.desk.tracking.drawing import ALONG, Pictures, closed_row, keys_of, needs_plate, take_at
+from jaythread.jobs.models import Job
+from jaythread.jobs.progress import Progress
+from jaythread.jobs.registry import Kind, Prepared, register
+from jaythread.productions.models import Shot
+from roto.motion.shape import Shape as CoreShape
+from roto.track import between, foresee
+
+SAYS = {foresee.BLURRED: "blurred", foresee.FLAT: "nothing to hold on to", foresee.OUT: "mostly outside the picture"}
+NAMED = 6
+"""frames of each kind that the sentence names"""
+
+
+class ForeseeSettings(BaseModel):
+    """frame: where somebody is; with one key its take is looked at, with several what lies between them."""
+
+    frame: int = Field(ge=-100_000, le=1_000_000)
+
+
+def _frames(shot: Shot, core: CoreShape, frame: int) -> list[int]:
+    keys = [f for f in keys_of(core) if shot.first <= f <= shot.last]
+    low, high = (min(keys), max(keys)) if len(keys) > 1 else take_at(shot, keys[0] if keys else frame)
+    return [f for f in range(low, high + 1) if core.is_live(f)]
+
+
+def _prepare(shot: Shot, subject: str, said: ForeseeSettings) -> Prepared:
+    row = closed_row(shot, subject)
+    needs_plate(shot)
+    return Prepared(total=len(_frames(shot, core_cache.shapes([row])[subject], said.frame)), settings=said.model_dump())
+
+
+def _look(job: Job, progress: Progress) -> str:
+    shot, said = job.shot, ForeseeSettings(**job.settings)
+    core = core_cache.shapes([closed_row(shot, job.subject)])[job.subject]
+    frames, keys = _frames(shot, core, said.frame), keys_of(core)
+    progress.begin(len(frames))
+    outlines = between.along(core.outlines(np.array(frames)), ALONG)
+    pictures, found, hard = Pictures(needs_plate(shot)), {}, {}
+    try:
+        for done, (frame, outline) in enumerate(zip(frames, outlines, strict=True), 1):
+            found[frame] = foresee.seen(pictures(frame), outline)
+            hard = foresee.hard(found, keys) if done == len(frames) else {}
+            if not progress.so_far(done, {"hard": [[f, SAYS[why]] for f, why in hard.items()]}):
+                return "Stopped: nothing was changed."
+    finally:
+        pictures.close()
+    return sentence(hard, len(frames))
+
+
+def sentence(hard: dict[int, str], looked_at: int) -> str:
+    """What was seen, in the artist's words.
+
+    >>> sentence({3: "blurred", 4: "blurred", 9: "flat"}, 20)
+    'Hard to draw by: 3, 4 (blurred); 9 (nothing to hold on to). Key these by hand first (K).'
+    """
+    if not hard:
+        return f"Looked at {looked_at} frame{'s' * (looked_at != 1)}: each shows enough of the inside to draw by."
+    parts = []
+    for why, says in SAYS.items():
+        its = [f for f, own in hard.items() if own == why]
+        more = f" and {len(its) - NAMED} more" if len(its) > NAMED else ""
+        if its:
+            parts.append(f"{', '.join(map(str, its[:NAMED]))}{more} ({says})")
+    return f"Hard to draw by: {'; '.join(parts)}. Key these by hand first (K)."
+
+
+FORESEEING = register(
+    Kind(
+        name="shape.foresee",
+        may="trace",
+        busy="The frames of this shape are being looked at already.",
+        settings=ForeseeSettings,
+        prepare=_prepare,
+        run=_look,
+    )
+)
