@@ -34,15 +34,19 @@ class Seen:
     within: float
 
 
-def seen(picture: Picture, outline: Floats) -> Seen:
-    """How well a picture, linear light (h, w, 3), shows the inside of an outline (m, 2) px."""
-    size = np.array(picture.shape[1::-1])
-    within = float(((outline > 0) & (outline < size)).all(axis=1).mean())
+def around(outline: Floats, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """The part x0, y0, x1, y1 of a picture of a size (width, height) by which an outline (m, 2) px is judged."""
     margin = sheet_fit.DRAWN_IN + 3
-    low = np.clip(np.floor(outline.min(axis=0)).astype(int) - margin, 0, size - 1)
+    low = np.clip(np.floor(outline.min(axis=0)).astype(int) - margin, 0, np.array(size) - 1)
     high = np.clip(np.ceil(outline.max(axis=0)).astype(int) + margin, low + 1, size)
-    part = np.ascontiguousarray(picture[low[1] : high[1], low[0] : high[0]])
-    inside = sheet_fit.drawn_in(between.inside(outline - low, (part.shape[1], part.shape[0])))
+    return int(low[0]), int(low[1]), int(high[0]), int(high[1])
+
+
+def seen(part: Picture, outline: Floats, corner: tuple[int, int], size: tuple[int, int]) -> Seen:
+    """How well a picture of a size (width, height) shows the inside of an outline (m, 2) px. part: what is `around` it, linear light
+    (h, w, 3), its first pixel `corner`."""
+    within = float(((outline > 0) & (outline < size)).all(axis=1).mean())
+    inside = sheet_fit.drawn_in(between.inside(outline - corner, (part.shape[1], part.shape[0])))
     if inside.sum() < LEAST:
         return Seen(unsure=np.inf, within=within)
     grain = sheet_fit.grain_of(part, inside) ** 2

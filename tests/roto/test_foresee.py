@@ -1,4 +1,4 @@
-"""Frames that are hard to draw by, told before: blurred, nothing to hold on to, outside the picture; and that what follows is lost just there."""
+"""Frames that are hard to draw by, told before: blurred, empty, outside the picture; what follows is lost just there."""
 
 import cv2
 import numpy as np
@@ -27,8 +27,14 @@ def spoilt(body, spoil):
     return made
 
 
+def seen(picture, outline):
+    size = picture.shape[1::-1]
+    x0, y0, x1, y1 = foresee.around(outline, size)
+    return foresee.seen(picture[y0:y1, x0:x1], outline, (x0, y0), size)
+
+
 def looked_at(body, made):
-    return {f: foresee.seen(made[f], body.truth(f)) for f in made}
+    return {f: seen(made[f], body.truth(f)) for f in made}
 
 
 def test_good_frames_are_not_called_hard(body):
@@ -75,11 +81,11 @@ def test_a_blurred_key_makes_its_neighbours_no_better_and_keys_are_never_called_
 def test_what_leaves_the_picture_or_is_too_small_is_told():
     away = np.array([[-60.0, 20], [20, 20], [20, 80], [-60, 80]])
     picture = np.random.default_rng(1).random((160, 240, 3)).astype(np.float32)
-    tiny = foresee.seen(picture, np.array([[50.0, 50], [56, 50], [56, 56], [50, 56]]))
+    tiny = seen(picture, np.array([[50.0, 50], [56, 50], [56, 56], [50, 56]]))
     frames = {
-        1: foresee.seen(picture, away + np.array([90, 0])),
-        2: foresee.seen(picture, away),
+        1: seen(picture, away + np.array([90, 0])),
+        2: seen(picture, away),
         3: tiny,
-        4: foresee.seen(picture, away - np.array([900, 0])),
+        4: seen(picture, away - np.array([900, 0])),
     }
     assert foresee.hard(frames, [1]) == {2: foresee.OUT, 3: foresee.FLAT, 4: foresee.OUT}

@@ -28,7 +28,7 @@ from jaythread.plates import frames as plate_frames
 from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import User, shot_for
-from roto.arrays import Flags, Floats
+from roto.arrays import Bytes, Flags, Floats
 from roto.errors import RotoError
 from roto.motion.shape import CLOSED
 from roto.motion.shape import Shape as CoreShape
@@ -138,6 +138,11 @@ def _prepare(shot: Shot, subject: str, said: DrawSettings) -> Prepared:
     return Prepared(total=total, settings=said.model_dump())
 
 
+def in_light(picture: Bytes) -> Picture:
+    """A picture (h, w, 3) of bytes as it is displayed, in linear light."""
+    return np.asarray(cv2.LUT(np.ascontiguousarray(picture), _LIGHT), np.float32)
+
+
 class Pictures:
     """A plate's frames in linear light, for several who look at once; what is asked for is read once."""
 
@@ -155,7 +160,7 @@ class Pictures:
         return found.result()
 
     def _read(self, frame: int) -> Picture:
-        return np.asarray(cv2.LUT(np.ascontiguousarray(plate_frames.as_bytes(self.plate, frame)), _LIGHT), np.float32)
+        return in_light(plate_frames.as_bytes(self.plate, frame))
 
     def close(self) -> None:
         self._pool.shutdown(cancel_futures=True)

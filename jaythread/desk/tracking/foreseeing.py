@@ -4,11 +4,15 @@ import numpy as np
 from pydantic import BaseModel, Field
 
 from jaythread.desk.document import core_cache
-from jaythread.desk.tracking.drawing import ALONG, Pictures, closed_row, keys_of, needs_plate, take_at
+from jaythread.desk.tracking.drawing import ALONG, closed_row, in_light, keys_of, needs_plate, take_at
+from jaythread.errors import Refused
 from jaythread.jobs.models import Job
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
+from jaythread.plates import frames as plate_frames
+from jaythread.plates.models import Plate
 from jaythread.productions.models import Shot
+from roto.arrays import Floats
 from roto.motion.shape import Shape as CoreShape
 from roto.track import between, foresee
 
@@ -32,7 +36,10 @@ def _frames(shot: Shot, core: CoreShape, frame: int) -> list[int]:
 def _prepare(shot: Shot, subject: str, said: ForeseeSettings) -> Prepared:
     row = closed_row(shot, subject)
     needs_plate(shot)
-    return Prepared(total=len(_frames(shot, core_cache.shapes([row])[subject], said.frame)), settings=said.model_dump())
+    frames = _frames(shot, core_cache.shapes([row])[subject], said.frame)
+    if not frames:
+        raise Refused(f"'{row.name}' lives on none of the frames that could be drawn. Change its live ranges first.")
+    return Prepared(total=len(frames), settings=said.model_dump())
 
 
 def _look(job: Job, progress: Progress) -> str:
@@ -41,16 +48,21 @@ def _look(job: Job, progress: Progress) -> str:
     frames, keys = _frames(shot, core, said.frame), keys_of(core)
     progress.begin(len(frames))
     outlines = between.along(core.outlines(np.array(frames)), ALONG)
-    pictures, found, hard = Pictures(needs_plate(shot)), {}, {}
-    try:
-        for done, (frame, outline) in enumerate(zip(frames, outlines, strict=True), 1):
-            found[frame] = foresee.seen(pictures(frame), outline)
-            hard = foresee.hard(found, keys) if done == len(frames) else {}
-            if not progress.so_far(done, {"hard": [[f, SAYS[why]] for f, why in hard.items()]}):
-                return "Stopped: nothing was changed."
-    finally:
-        pictures.close()
+    plate, found = needs_plate(shot), {}
+    for done, (frame, outline) in enumerate(zip(frames[:-1], outlines, strict=False), 1):
+        found[frame] = _seen(plate, frame, outline)
+        progress.step(done)
+    found[frames[-1]] = _seen(plate, frames[-1], outlines[-1])
+    hard = foresee.hard(found, keys)
+    progress.so_far(len(frames), {"hard": [[f, SAYS[why]] for f, why in hard.items()]})
     return sentence(hard, len(frames))
+
+
+def _seen(plate: Plate, frame: int, outline: Floats) -> foresee.Seen:
+    picture = plate_frames.as_bytes(plate, frame)
+    size = (picture.shape[1], picture.shape[0])
+    x0, y0, x1, y1 = foresee.around(outline, size)
+    return foresee.seen(in_light(picture[y0:y1, x0:x1]), outline, (x0, y0), size)
 
 
 def sentence(hard: dict[int, str], looked_at: int) -> str:
