@@ -57,9 +57,9 @@ def seen(part: Picture, outline: Floats, corner: tuple[int, int], size: tuple[in
 
 def _least(part: Picture, inside: Flags, grain: float) -> float:
     """The mean square of slopes a pixel, in the direction in which it is least, without what grain adds."""
-    slopes = levels_of(part, (0, 0), 1)[0].colours[inside][:, 3:].astype(np.float64)
-    across, down = slopes[:, :3], slopes[:, 3:]
-    xx, xy, yy = ((one * other).sum(axis=1).mean() for one, other in ((across, across), (across, down), (down, down)))
+    slopes = levels_of(part, (0, 0), 1)[0].colours[inside]
+    across, down = (np.ascontiguousarray(slopes[:, k : k + 3]).ravel() for k in (3, 6))
+    xx, xy, yy = (float(one @ other) / len(slopes) for one, other in ((across, across), (across, down), (down, down)))
     least = 0.5 * (xx + yy) - np.hypot(0.5 * (xx - yy), xy)
     added = 3 * 0.5 * grain * (1 - np.exp(-((2 / BLUR) ** 2) / 4))
     return max(0.0, float(least - added))
