@@ -42,11 +42,12 @@ def around(outline: Floats, size: tuple[int, int]) -> tuple[int, int, int, int]:
     return int(low[0]), int(low[1]), int(high[0]), int(high[1])
 
 
-def seen(part: Picture, outline: Floats, corner: tuple[int, int], size: tuple[int, int]) -> Seen:
+def seen(part: Picture, outline: Floats, corner: tuple[int, int], size: tuple[int, int], hidden: Flags | None = None) -> Seen:
     """How well a picture of a size (width, height) shows the inside of an outline (m, 2) px. part: what is `around` it, linear light
-    (h, w, 3), its first pixel `corner`."""
+    (h, w, 3), its first pixel `corner`. hidden: its pixels (h, w) that something in front covers."""
     within = float(((outline > 0) & (outline < size)).all(axis=1).mean())
-    inside = sheet_fit.drawn_in(between.inside(outline - corner, (part.shape[1], part.shape[0])))
+    within_it = between.inside(outline - corner, (part.shape[1], part.shape[0]))
+    inside = sheet_fit.drawn_in(within_it if hidden is None else within_it & ~hidden)
     if inside.sum() < LEAST:
         return Seen(unsure=np.inf, within=within)
     grain = sheet_fit.grain_of(part, inside) ** 2

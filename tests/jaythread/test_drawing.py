@@ -96,6 +96,28 @@ def test_frames_that_are_hard_to_draw_by_are_told_before_and_nothing_changes(peo
     assert shot.revision == before + 2  # the two keys
 
 
+def test_looking_ahead_names_what_lies_over_it_and_looks_only_at_what_that_leaves(woven, rafe):
+    (x0, y0), (x1, y1) = truth(FIRST).min(axis=0), truth(FIRST).max(axis=0)
+    over = str(uuid.uuid4())
+    middle, corners = (x0 + x1) / 2, [(x0 - 5, y0 - 5), (x1 + 60, y0 - 5), (x1 + 60, y1 + 25), (x0 - 5, y1 + 25)]
+
+    def trace_over(name, places):
+        points = [[x, y, 0, 0, 0, 0] for x, y in places]
+        edited(
+            rafe, woven, do="trace", shape=over, entry=str(uuid.uuid4()), matte=str(woven.mattes.get().pk), name=name, frame=FIRST,
+            mode="add", points=points, curves=[False] * 4,
+        )  # fmt: skip
+
+    torso = woven.shapes.get().pk
+    trace_over("hand", [(middle, y0), (x1, y0), (x1, y1), (middle, y1)])
+    said = carry_out(ask(rafe, woven, "shape.foresee", torso, frame=FIRST))
+    assert said.message.endswith("hand lies over it on a key: name below what passes in front.") and said.partial["hard"] == []
+    points = {k: [x, y, 0, 0, 0, 0] for k, (x, y) in enumerate(corners)}
+    edited(rafe, woven, do="form", shape=over, frame=LAST, points=points)
+    said = carry_out(ask(rafe, woven, "shape.foresee", torso, frame=FIRST, in_front=[over]))
+    assert "over it" not in said.message and "nothing to hold on to" in said.message
+
+
 def test_between_two_keys_and_all_of_it_is_one_edit(woven, rafe):
     key(rafe, woven, LAST)
     middle = FIRST + 4

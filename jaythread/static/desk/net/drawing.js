@@ -75,8 +75,7 @@ export class Drawing extends EventTarget {
 
   // settings: {frame} between all keys, {frame, to} from a key on, {frame, beside} beside a key.
   draw(settings) {
-    const front = this.inFront.filter((id) => id !== this.store.selection.shape?.id);
-    return this.#ask(DRAW, { in_front: front, ...settings });
+    return this.#ask(DRAW, settings);
   }
 
   lookAhead() {
@@ -88,7 +87,7 @@ export class Drawing extends EventTarget {
     if (!shape) return this.tell("Choose a shape first.");
     this.opened = true;
     try {
-      await this.work.ask(kind, shape.id, settings);
+      await this.work.ask(kind, shape.id, { in_front: this.inFront.filter((id) => id !== shape.id), ...settings });
     } catch (error) {
       this.tell(error.message);
     }
