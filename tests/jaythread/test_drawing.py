@@ -111,7 +111,7 @@ def test_looking_ahead_names_what_lies_over_it_and_looks_only_at_what_that_leave
     torso = woven.shapes.get().pk
     trace_over("hand", [(middle, y0), (x1, y0), (x1, y1), (middle, y1)])
     said = carry_out(ask(rafe, woven, "shape.foresee", torso, frame=FIRST))
-    assert said.message.endswith("hand lies over it on a key: name below what passes in front.") and said.partial["hard"] == []
+    assert said.message.endswith(" On a key hand lies over it: name below what passes in front.") and said.partial["hard"] == []
     points = {k: [x, y, 0, 0, 0, 0] for k, (x, y) in enumerate(corners)}
     edited(rafe, woven, do="form", shape=over, frame=LAST, points=points)
     said = carry_out(ask(rafe, woven, "shape.foresee", torso, frame=FIRST, in_front=[over]))

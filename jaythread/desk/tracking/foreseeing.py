@@ -68,7 +68,7 @@ def _look(job: Job, progress: Progress) -> str:
     hard = foresee.hard(found, keys)
     progress.so_far(len(frames), {"hard": [[f, SAYS[why]] for f, why in hard.items()]})
     over = _over(shot, job.subject, said.in_front, dict(zip(frames, outlines, strict=True)), keys)
-    more = f" {_listed(over)} over it on a key: name below what passes in front." if over else ""
+    more = f" On a key {_listed(over)} over it: name below what passes in front." if over else ""
     return sentence(hard, len(frames)) + more
 
 
@@ -95,7 +95,7 @@ def _over(shot: Shot, subject: str, named: list[str], outlines: dict[int, Floats
 
 
 def _listed(names: list[str]) -> str:
-    """Names as a sentence begins with them.
+    """Names, and what they do.
 
     >>> _listed(["face"]), _listed(["face", "hand", "hat"])
     ('face lies', 'face, hand and hat lie')
