@@ -55,7 +55,7 @@ def test_hard_frames_are_told_before_it_draws_and_a_click_goes_there(artist, wor
     desk.edit(people["rafe"], shot.pk, uuid.uuid4(), None, command(do="form", shape=key, frame=last, points=points))
     on_carry(artist, shot, key)
     artist.click("Look ahead")
-    artist.until(lambda: f"Hard to draw by: {FIRST + 4} (blurred)." in artist.text)
+    artist.until(lambda: f"Hard frame: {FIRST + 4} (blurred). Key it by hand first (K)." in artist.text)
     artist.click(str(FIRST + 4))
     artist.frame_is(FIRST + 4)
     artist.press("k")

@@ -87,7 +87,7 @@ def test_frames_that_are_hard_to_draw_by_are_told_before_and_nothing_changes(peo
     job = carry_out(ask(rafe, shot, "shape.foresee", shot.shapes.get().pk, frame=FIRST))
     assert job.state == "done" and job.done == job.total == BODY.frames
     assert job.partial["hard"] == [[FIRST + 3, "blurred"], [FIRST + 5, "nothing to hold on to"]]
-    assert job.message == f"Hard to draw by: {FIRST + 3} (blurred); {FIRST + 5} (nothing to hold on to). Key these by hand first (K)."
+    assert job.message == f"Hard frames: {FIRST + 3} (blurred); {FIRST + 5} (nothing to hold on to). Key them by hand first (K)."
     key(rafe, shot, FIRST + 3)
     key(rafe, shot, FIRST + 5)
     job = carry_out(ask(rafe, shot, "shape.foresee", shot.shapes.get().pk, frame=FIRST))

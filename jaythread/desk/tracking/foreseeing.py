@@ -84,9 +84,11 @@ def _over(shot: Shot, subject: str, named: list[str], outlines: dict[int, Floats
     """Names of other shapes that lie over the inside of a shape on one of its keys: what is there may be theirs."""
     rows = shot.shapes.filter(kind=CLOSED).exclude(pk__in=[subject, *named])
     size, found = (shot.width, shot.height), []
+    insides = {k: between.inside(outlines[k], size) for k in keys if k in outlines}
     for core in core_cache.shapes(list(rows)).values():
-        for frame in (k for k in keys if k in outlines and core.is_live(k)):
-            inside = between.inside(outlines[frame], size)
+        for frame, inside in insides.items():
+            if not core.is_live(frame):
+                continue
             its = between.inside(between.along(core.outlines(np.array([frame])), ALONG)[0], size)
             if (inside & its).sum() > OVER * max(1, inside.sum()) and its.sum() < LARGER * inside.sum():
                 found.append(core.name)
@@ -107,17 +109,21 @@ def sentence(hard: dict[int, str], looked_at: int) -> str:
     """What was seen, in the artist's words.
 
     >>> sentence({3: "blurred", 4: "blurred", 9: "flat"}, 20)
-    'Hard to draw by: 3, 4 (blurred); 9 (nothing to hold on to). Key these by hand first (K).'
+    'Hard frames: 3, 4 (blurred); 9 (nothing to hold on to). Key them by hand first (K).'
+    >>> sentence({3: "blurred"}, 20), sentence({}, 1)
+    ('Hard frame: 3 (blurred). Key it by hand first (K).', 'Looked at 1 frame: it shows enough of the inside to draw by.')
     """
     if not hard:
-        return f"Looked at {looked_at} frame{'s' * (looked_at != 1)}: each shows enough of the inside to draw by."
+        which = "1 frame: it" if looked_at == 1 else f"{looked_at} frames: each"
+        return f"Looked at {which} shows enough of the inside to draw by."
     parts = []
     for why, says in SAYS.items():
         its = [f for f, own in hard.items() if own == why]
         more = f" and {len(its) - NAMED} more" if len(its) > NAMED else ""
         if its:
             parts.append(f"{', '.join(map(str, its[:NAMED]))}{more} ({says})")
-    return f"Hard to draw by: {'; '.join(parts)}. Key these by hand first (K)."
+    one, it = ("Hard frame", "it") if len(hard) == 1 else ("Hard frames", "them")
+    return f"{one}: {'; '.join(parts)}. Key {it} by hand first (K)."
 
 
 FORESEEING = register(
