@@ -74,7 +74,8 @@ class Exposure:
 
     def with_share(self, samples: Samples, view: Level, control: Floats, way: Floats, exposed: float, tells: bool = False) -> Samples:
         """The same of one level, if a share of a frame is exposed. What may have something of the outside is left out, as long as enough is
-        left. tells: whether it is to be compared with other shares: then as much is left out as if all of a frame were exposed, and `grain` is worked out."""
+        left. tells: whether it is to be compared with other shares: then as much is left out as if all of a frame were exposed, and `grain`
+        is worked out."""
         if self.key_way is None:
             return samples
         own, back, turn = self._ways(samples, control, way)
