@@ -38,6 +38,11 @@ class NotPermitted(Exception):
     """A network could not be made."""
 
 
+WATCHED = {socket.TCP_KEEPIDLE: 2, socket.TCP_KEEPINTVL: 1, socket.TCP_KEEPCNT: 2, socket.TCP_USER_TIMEOUT: 4000}
+"""how a line notices that its other end has vanished, as the database does where it is spoken to without one: the first three while nothing
+is under way, the last (ms) while an answer is; a session that holds locks would keep them else"""
+
+
 class _Line(socketserver.ThreadingTCPServer):
     """What comes to a port goes on to another one, which listens on loopback alone."""
 
@@ -52,9 +57,9 @@ class _Line(socketserver.ThreadingTCPServer):
 
 class _Both(socketserver.BaseRequestHandler):
     def handle(self) -> None:
-        for option, value in ((socket.TCP_KEEPIDLE, 2), (socket.TCP_KEEPINTVL, 1), (socket.TCP_KEEPCNT, 2)):
+        for option, value in WATCHED.items():
             self.request.setsockopt(socket.IPPROTO_TCP, option, value)
-        self.request.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)  # as the database does, where it is spoken to without a line
+        self.request.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
         with socket.create_connection(("127.0.0.1", self.server.to)) as other:  # type: ignore[attr-defined]
             self.server.ends += [self.request, other]  # type: ignore[attr-defined]
             back = threading.Thread(target=_pumped, args=(other, self.request), daemon=True)

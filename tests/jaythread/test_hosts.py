@@ -155,3 +155,25 @@ def test_the_database_notices_that_a_machine_has_vanished():
     with connection.cursor() as cursor:
         said = cursor.execute("select setting from pg_settings where name = any(%s) order by name", [names]).fetchall()
     assert said == [("2",), ("10",), ("10000",)], "tries, seconds, milliseconds"
+
+
+@pytest.mark.skipif(not permitted(), reason="networks of their own are not permitted here")
+@pytest.mark.parametrize("under_way", [b"", b"an answer"], ids=["idle", "answering"])
+def test_what_a_vanished_machine_held_is_let_go(under_way):
+    """Else a lock of its session would stop the others, whatever the database does."""
+    machine = Apart(200)
+    try:
+        with socket.create_server(("127.0.0.1", 0)) as door:
+            gate, port = machine.way_to(door.getsockname()[1]).split(":")
+            speaks = f"import socket, time; one = socket.create_connection(({gate!r}, {port})); one.send(b'hello'); time.sleep(60)"
+            other = subprocess.Popen([*machine.words, sys.executable, "-c", speaks])
+            with door.accept()[0] as one:
+                assert one.recv(16) == b"hello"
+                machine.vanish()
+                one.sendall(under_way)
+                one.settimeout(20)
+                assert one.recv(16) == b"", "the end of what it said"
+            other.kill()
+            other.wait()
+    finally:
+        machine.close()
