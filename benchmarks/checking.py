@@ -92,10 +92,14 @@ class Reader:
 
     def _fit(self, matte: np.ndarray, k: int) -> edge_fit.Summary | None:
         """How the outline lies on the picture, by its directions from the middle, as a shape's segments would tell it."""
-        lines = edges.contours_as_outlines(matte)
-        if not lines:
+        found, _ = cv2.findContours((matte > 127).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+        if not found or len(longest := max(found, key=len)) < 48:
             return None
-        points = max(lines, key=len)
+        line = longest[:, 0].astype(np.float32)
+        smooth = cv2.GaussianBlur(np.concatenate([line[-13:], line, line[:13]]), (1, 13), 2.5)[13:-13] + 0.5
+        points = smooth[::8].astype(np.float64)
+        way = (np.roll(points, -1, axis=0) - np.roll(points, 1, axis=0)) / 6
+        points = np.concatenate([points, -way, way], axis=1)
         segments, t = edge_fit.parameters(points[None])
         picture = self.plates[k].astype(np.float32) / np.float32(255)
         fit = edge_fit.measure(picture, points, segments, t, None, edge_fit.window_of(points))

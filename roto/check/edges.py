@@ -14,14 +14,16 @@ from numpy.typing import NDArray
 from roto.arrays import Floats
 from roto.check.motion import Look, carried
 from roto.errors import BadPicture
-from roto.matte.analysis.softness import places_along, read_softness
+from roto.matte.analysis.softness import read_along
 
 LONGEST = 1200
 """px of contour that are read: the longest pieces first"""
 APART = 6.0
 """px along the contour between two places that are read"""
-EVERY = 8
-"""px between the points of the outline that is laid along the contour"""
+SHORTEST = 48
+"""px of contour that tell something"""
+BLUR, AHEAD = 13, 4
+"""px beyond the ends of a contour by which it is made smooth; px along it to either side between which its direction is taken"""
 SLOW, FAST = 1.5, 6.0
 """px a frame across the edge: up to the one an edge counts as still, from the other on its motion is seen in its blur"""
 BESIDE = 40
@@ -59,14 +61,11 @@ def compare(alpha: NDArray[np.uint8], picture: NDArray[np.uint8], here: Look, ot
     flow = None if other is None else carried(here, other)
     part = _around_all(alpha)
     corner = np.array([part[1].start, part[0].start], dtype=np.float64)
-    colours = picture[part].astype(np.float32) / np.float32(255)
-    values = alpha[part].astype(np.float32)[..., None] / np.float32(255)
-    outlines = contours_as_outlines(alpha)
-    if not outlines:
+    places, outward = places_along_contours(alpha)
+    at = np.arange(len(places), dtype=np.float64)
+    if not len(at):
         return Edges(plate=np.nan, matte=np.nan, fast_plate=np.nan, fast_matte=np.nan, way=np.nan)
-    at, places, outward = (np.concatenate(some) for some in zip(*(places_along(one, APART) for one in outlines), strict=True))
-    along = at, places - corner, outward
-    widths = np.array([read_softness(picture, outlines[0], along=along).width for picture in (colours, values)])
+    widths = np.array([read_along(pixels, (at, places - corner, outward)).width for pixels in (picture[part], alpha[part][..., None])])
     way = np.zeros(len(at)) if flow is None else np.abs(_across(flow, places / here.scale, outward) * here.scale)
     known = np.isfinite(widths).all(axis=0)
     slow, fast = known & (way <= SLOW), known & (way >= FAST)
@@ -88,21 +87,28 @@ def _across(flow: NDArray[np.float32], places: Floats, outward: Floats) -> Float
     return np.asarray((flow[y, x] * outward).sum(axis=1), dtype=np.float64)
 
 
-def contours_as_outlines(alpha: NDArray[np.uint8]) -> list[Floats]:
-    """Outlines (n, 6) along the contours where alpha is a half, the longest first."""
+def places_along_contours(alpha: NDArray[np.uint8]) -> tuple[Floats, Floats]:
+    """Places (S, 2) along the contours where alpha is a half, the longest first, and the unit normals outwards (S, 2)."""
     found, _ = cv2.findContours((alpha > 127).astype(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
-    out, left = [], LONGEST
+    places, outward, left = [np.zeros((0, 2))], [np.zeros((0, 2))], LONGEST
     for contour in sorted(found, key=len, reverse=True):
-        if left <= 0 or len(contour) < 6 * EVERY:
+        if left <= 0 or len(contour) < SHORTEST:
             break
-        smooth = cv2.GaussianBlur(_around(contour[:, 0].astype(np.float32)), (1, 13), 2.5)[13:-13] + np.float32(0.5)
-        points = smooth[::EVERY].astype(np.float64)
-        way = (np.roll(points, -1, axis=0) - np.roll(points, 1, axis=0)) / 6
-        out.append(np.concatenate([points, -way, way], axis=1))
+        line = cv2.GaussianBlur(_around(contour[:, 0].astype(np.float32)), (1, 13), 2.5) + np.float32(0.5)
+        smooth = line[BLUR:-BLUR].astype(np.float64)
+        steps = np.hypot(*(line[BLUR + 1 : len(line) - BLUR + 1] - smooth).T)
+        arc = np.cumsum(steps) - steps
+        which = np.searchsorted(arc, np.arange(0.0, steps.sum(), APART)).clip(0, len(arc) - 1)
+        way = line[BLUR + AHEAD + which] - line[BLUR - AHEAD + which].astype(np.float64)
+        way /= np.maximum(np.hypot(*way.T), 1e-9)[:, None]
+        x, y = smooth.T
+        side = np.sign(x @ np.roll(y, -1) - np.roll(x, -1) @ y)
+        places.append(smooth[which])
+        outward.append(np.stack([way[:, 1], -way[:, 0]], axis=1) * side)
         left -= len(contour)
-    return out
+    return np.concatenate(places), np.concatenate(outward)
 
 
 def _around(line: NDArray[np.float32]) -> NDArray[np.float32]:
     """A closed line with its ends repeated beyond both, as a picture of one column a number."""
-    return np.ascontiguousarray(np.concatenate([line[-13:], line, line[:13]]))
+    return np.ascontiguousarray(np.concatenate([line[-BLUR:], line, line[:BLUR]]))

@@ -207,7 +207,7 @@ def test_an_edge_is_held_against_the_plates(matte, plate, what):
     for k in (2, 6, 10):
         looks = [motion.ready(it.plates[j], mattes[j]) for j in (k, k + 1)] if k < 11 else [motion.ready(it.plates[k], mattes[k]), None]
         told = edges.compare(mattes[k], it.plates[k], *looks)
-        assert told.matte - told.plate == pytest.approx(matte - plate, abs=2.2)
+        assert told.matte - told.plate == pytest.approx(matte - plate, abs=2.5)  # a wide ramp is read as a bell a little wider yet
         assert edges.Edges.from_json(json.loads(json.dumps(told.to_json()))).plate == pytest.approx(told.plate, abs=0.01)
         seen[k] = replace(seen[k], edges=told)
     found = [f for f in findings.find(seen, 1001, 1012, SIZE[0]) if f.what in ("harder", "softer", "blur", "no blur")]

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import erf
 
-from roto.arrays import Floats
+from roto.arrays import Bytes, Floats
 
 STEP = 0.5
 """px between two samples along a normal"""
@@ -130,8 +130,8 @@ def places_along(points: Floats, apart: float = APART) -> Places:
     return np.asarray(at % n), fine[which], outward
 
 
-def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, window: float) -> Floats:
-    """The picture (S, N, c) along the normals, from inside out, a little averaged along the edge against grain."""
+def _profiles(picture: NDArray[np.float32] | Bytes, places: Floats, outward: Floats, window: float) -> NDArray[np.float32]:
+    """The picture (S, N, c), 0..1, along the normals, from inside out, a little averaged along the edge against grain."""
     x = np.arange(-window, window + STEP / 2, STEP)
     tangent = np.stack([-outward[:, 1], outward[:, 0]], axis=1)
     total = np.zeros((len(places), len(x), picture.shape[2]), np.float32)
@@ -141,7 +141,7 @@ def _profiles(picture: NDArray[np.float32], places: Floats, outward: Floats, win
     for b in beside:
         maps = middle + (b * tangent).astype(np.float32)[:, None]
         total += cv2.remap(picture, maps, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT).reshape(total.shape)  # type: ignore[call-overload]
-    return total / len(beside)
+    return np.asarray(total * np.float32(1 / (len(beside) * (255 if picture.dtype == np.uint8 else 1))), dtype=np.float32)
 
 
 @lru_cache
@@ -155,15 +155,19 @@ def _edges(window: float) -> tuple[NDArray[np.float32], Floats, Floats]:
     return np.ascontiguousarray(plain.T, dtype=np.float32), sigma.ravel(), offset.ravel()
 
 
-def _fitted(profiles: Floats, window: float) -> tuple[Floats, Floats, Floats]:
+def _fitted(profiles: Floats | NDArray[np.float32], window: float) -> tuple[Floats, Floats, Floats]:
     """Sigma, offset and the share of variance explained (S,) of the best edge, refined between the grid's nodes."""
     plain, sigma, offset = _edges(window)
     data = (profiles - profiles.mean(axis=1, keepdims=True)).astype(np.float32)
-    score = ((data @ plain) ** 2 / np.maximum((data**2).sum(axis=1, keepdims=True), 1e-12)).astype(np.float64)
+    score = data @ plain
+    np.square(score, out=score)
+    power = np.maximum(np.einsum("sn,sn->s", data, data), 1e-12).astype(np.float64)
     best = score.argmax(axis=1)
     row, column = best // OFFSETS, best % OFFSETS
-    grid = score.reshape(len(score), SIGMAS, OFFSETS)
     every = np.arange(len(score))
+
+    def at(row: NDArray[np.int64], column: NDArray[np.int64]) -> Floats:
+        return np.asarray(score[every, row * OFFSETS + column] / power)
 
     def between(before: Floats, here: Floats, after: Floats) -> Floats:
         bend = before - 2 * here + after
@@ -171,27 +175,29 @@ def _fitted(profiles: Floats, window: float) -> tuple[Floats, Floats, Floats]:
 
     r = np.clip(row, 1, SIGMAS - 2)
     c = np.clip(column, 1, OFFSETS - 2)
-    up = between(grid[every, r - 1, column], grid[every, r, column], grid[every, r + 1, column]) * (r == row)
-    side = between(grid[every, row, c - 1], grid[every, row, c], grid[every, row, c + 1]) * (c == column)
+    up = between(at(r - 1, column), at(r, column), at(r + 1, column)) * (r == row)
+    side = between(at(row, c - 1), at(row, c), at(row, c + 1)) * (c == column)
     ratio = (window / 2 / 0.3) ** (1 / (SIGMAS - 1))
-    return sigma[best] * ratio**up, offset[best] + side * (window / (OFFSETS - 1)), score[every, best]
+    return sigma[best] * ratio**up, offset[best] + side * (window / (OFFSETS - 1)), at(row, column)
 
 
 def read_softness(
-    picture: NDArray[np.float32],
-    points: Floats,
-    moved: Floats | None = None,
-    others: NDArray[np.float32] | None = None,
-    along: Places | None = None,
+    picture: NDArray[np.float32], points: Floats, moved: Floats | None = None, others: NDArray[np.float32] | None = None
 ) -> Softness:
     """How soft the picture's edge is along an outline.
 
     picture: (h, w, c), any evenly lit scale, 0..1. points: (n, 6), the outline on its frame, plate px. moved: (n, 2), how far each point
     travels within the exposure (px); what that spreads the edge by is taken out, since motion blur puts it in again. others: (h, w), alpha
     of other shapes; where they cover the outline, or lie right beside it, its edge is not what the picture shows.
-    along: the places that are read; those of `places_along` by default.
     """
-    at, places, outward = places_along(points) if along is None else along
+    return read_along(picture, places_along(points), moved, others)
+
+
+def read_along(
+    picture: NDArray[np.float32] | Bytes, along: Places, moved: Floats | None = None, others: NDArray[np.float32] | None = None
+) -> Softness:
+    """The same at places of an outline. picture: as above, or bytes."""
+    at, places, outward = along
     height, width = picture.shape[:2]
     inside = np.asarray(((places > 1) & (places < np.array([width, height]) - 1)).all(axis=1))
     if others is not None:

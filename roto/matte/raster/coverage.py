@@ -117,7 +117,7 @@ def sweep_row(
         for e in range(first, last):
             mark(deciding, e, last, wind, mode, invert)
     state = folded(deciding, words, wind, first, last, mode, invert)
-    start = 0
+    start = count - count  # a literal 0 would have the group compiled once more
     right = pieces[ids[0, ORDER], 5]
     for i in range(1, count + 1):
         if i == count or pieces[ids[i, ORDER], 4] > right:

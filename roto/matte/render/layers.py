@@ -226,6 +226,7 @@ def frame_of(made: Layers, matte: Matte, box: Box, top: int) -> Frame:
     feathers = _feathers(made.live)
     feathers = feathers._replace(soft=feathers.soft[at], curves=feathers.curves[at], which=feathers.which[at])
     layers = np.where(at >= 0, made.polygons[..., at], -1)  # what marks have of the rest, the last entry's, is never asked for
+    layers = np.ascontiguousarray(layers)  # else the row loop is compiled for each order that they may be in
     return Frame(
         box=(box[0], box[2], matte.size[0]), origin=box[1], steps=made.steps, stack=stack, feathers=feathers, layers=layers,
         geometry=made.geometry, most=made.most, inverted=matte.inverted, top=top,

@@ -195,7 +195,7 @@ def _mean_of_steps(row, line, steps, stride, box, stack, feathers, layers, geome
 
     What a step differs by from the first is added up in whole numbers, so that a pixel's bytes depend on nothing but what covers it."""
     total, cur, gap, apart = work.total, work.cur, work.gap, work.apart
-    _, _, lo, hi, below = _one_step(row, line, 0, stride, steps, box, stack, feathers, layers, geometry, work)
+    _, _, lo, hi, below = _one_step(row, line, np.int64(0), stride, steps, box, stack, feathers, layers, geometry, work)
     ground = np.float32(below)
     for x in range(lo, hi):
         total[x] = cur[x]
@@ -228,7 +228,7 @@ def _render(out, begin, end, frame, work):
         elif stride < steps:
             lo, hi, ground = _mean_of_steps(row, line, steps, stride, box, stack, frame.feathers, layers, geometry, work)
         else:
-            _, _, lo, hi, ground = _one_step(row, line, 0, steps, steps, box, stack, frame.feathers, layers, geometry, work)
+            _, _, lo, hi, ground = _one_step(row, line, np.int64(0), steps, steps, box, stack, frame.feathers, layers, geometry, work)
             shown = work.cur
         put(shown[lo:hi], out[line], lo, hi, frame.top, frame.inverted)
         if (1.0 - ground if frame.inverted else ground) != 0.0:
