@@ -3,29 +3,22 @@
 import argparse
 import sys
 from dataclasses import replace
-from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 
 from roto.errors import RotoError
 from roto.exchange import document
-from roto.matte.matting.fringe import KEPT, Fringes, InMemory, Picture, own_colour
+from roto.matte.matting.fringe import KEPT, Fringes, InMemory, Picture
 from roto.matte.modes import SOLVE
-from roto.matte.render import Rendered, render, render_each
-from roto.matte.shutter import Shutter
-from roto.matte.stack import Entry, Matte
-from roto.motion import edits
-from roto.motion.point_reach import set_reach
-from roto.motion.shape import LENSES
+from roto.matte.render import Rendered, render_each
 from roto.package.recipe import Recipe
 from roto.picture.display import SPACES, to_screen
-from roto.picture.png import encode
 from roto.picture.sequence import arrange
 from roto.picture.stills import read, write_matte, write_picture
 from roto.tryout import bundle
 from roto.tryout.compose import compose, shown
-from roto.tryout.laying import over, shade
+from roto.warming import warm
 
 
 def frames_of(text: str) -> tuple[int, int]:
@@ -44,30 +37,6 @@ def from_stills(folder: Path, fringes: int) -> Fringes:
         return to_screen(read(folder / files[frame]), "display").astype(np.float32) / np.float32(255)
 
     return Fringes(picture, str, InMemory(most=KEPT * max(1, fringes)))
-
-
-def warm() -> None:
-    """Render and pack a small matte: every compiled function of the way from shapes to files is made, and kept for later runs."""
-    square = [[8.0, 8.0, 0, 0, 0, 0], [24.0, 8.0, 0, 0, 0, 0], [16.0, 24.0, 0, 0, 0, 0]]
-    hard = edits.trace("hard", "hard", 1, square, [False] * 3)
-    soft = edits.soften(edits.place(hard, 5, (4.0, 0.0)), 1, inner=1.0, outer=2.0)
-    each = set_reach(soft, 1, {0: (0.0, 4.0)})
-    lines = tuple(Entry(shape=shape) for shape in (hard, soft, each))
-    matte = Matte(shot="warm", name="warm", size=(32, 32), rate=Fraction(24), first=1, last=5, shutter=Shutter(angle=180.0), entries=lines)
-    render(matte, 3)
-    for kind in LENSES:
-        render(replace(matte, entries=(Entry(shape=replace(edits.soften(hard, 1, lens=3.0), lens_kind=kind)), *lines)), 3)
-    for depth in ("8", "16"):
-        encode(render(matte, 3, depth=depth).alpha)
-    grey = np.full((32, 32, 3), 0.5, np.float32)
-    for picture in (grey, np.dstack([grey, grey[:, :, :1]])):
-        over(grey.copy(), picture, (0, 0), (0, 0, 32, 32), grey[:, :, 0].copy())
-    shade(grey.copy(), grey[:, :, 0].copy(), (0, 0), grey[0, 0])
-    solved = Fringes(lambda frame: grey, str, InMemory(), steady=False)
-    hairy = replace(matte, entries=(lines[1], Entry(shape=edits.soften(hard, 1, outer=4.0), mode=SOLVE)))
-    found = solved.solved(hairy, 1, 3)
-    if found is not None:
-        own_colour(grey, found)
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -3,16 +3,22 @@
 `kernel` is numba's njit without the lock on Python, cached on disk, with C's rules for division. `leaf` also leaves out the counting
 of references: for functions that neither make nor keep arrays it is a third of their time. They must not allocate. `inlined` is `leaf`
 compiled into the place that calls it: for what is called for a row or a pixel with many arrays, each of which costs ten pushes.
+
+The largest take minutes. Of several processes that need the same one, one compiles it, and the others wait for it and read what was kept.
 """
 
+import fcntl
 import hashlib
+import os
 import re
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 from numba import config, njit
+from numba.core.compiler_lock import global_compiler_lock
 
 HERE = Path(__file__).parent
 IMPORT = re.compile(r"^\s*from (roto[\w.]*) import (\([^)]*\)|.*)$", re.MULTILINE)
@@ -52,6 +58,55 @@ def _kept_in() -> Path | None:
 if (folder := _kept_in()) is not None:
     setattr(config, "CACHE_DIR", str(folder))  # noqa: B010 - numba makes its settings at run time
 
-kernel: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", no_cfunc_wrapper=True)  # type: ignore[call-overload]
-leaf: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True)  # type: ignore[call-overload]
-inlined: Callable[..., Any] = njit(nogil=True, cache=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True, forceinline=True)  # type: ignore[call-overload]
+_held: set[TextIO] = set()
+
+
+@contextmanager
+def _alone(name: str) -> Iterator[None]:
+    """While no other process compiles the function of that name; at once where files cannot be locked."""
+    if folder is None:
+        yield
+        return
+    try:
+        lock = (folder / f"{name}.lock").open("w")
+        fcntl.flock(lock, fcntl.LOCK_EX)
+    except OSError:
+        yield
+        return
+    _held.add(lock)
+    try:
+        yield
+    finally:
+        _held.discard(lock)
+        lock.close()
+
+
+def _let_go() -> None:
+    """A process that was forked meanwhile does not compile: it closes what would keep the locks held."""
+    while _held:
+        _held.pop().close()
+
+
+os.register_at_fork(after_in_child=_let_go)
+
+
+def _compiled(**how: Any) -> Callable[..., Any]:
+    make = njit(nogil=True, cache=True, error_model="numpy", no_cfunc_wrapper=True, **how)  # type: ignore[call-overload]
+
+    def decorate(function: Callable[..., Any]) -> Any:
+        made = make(function)
+        plain, name = made.compile, f"{function.__module__}.{function.__qualname__}"
+
+        def once(signature: Any) -> Any:
+            with global_compiler_lock, _alone(name):  # in this order: a thread that compiles may come to want what another one holds
+                return plain(signature)
+
+        made.compile = once
+        return made
+
+    return decorate
+
+
+kernel: Callable[..., Any] = _compiled()
+leaf: Callable[..., Any] = _compiled(_nrt=False)
+inlined: Callable[..., Any] = _compiled(_nrt=False, forceinline=True)

@@ -1,12 +1,13 @@
 """From many keys to few: a shape that is keyed on every frame (baked, imported, followed) with as few keys as keep every frame."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from roto.arrays import Floats
-from roto.errors import BadKeys
+from roto.errors import BadKeys, Cancelled
 from roto.motion import placement
 from roto.motion.keys import FLOWING, Keys
 from roto.motion.shape import DIVIDING, GROUP, Shape
@@ -42,11 +43,19 @@ def baked(shape: Shape, frames: NDArray[np.int64], free: bool = False) -> Shape:
     )  # fmt: skip
 
 
-def thin(shape: Shape, tolerance: float, span: tuple[int, int] | None = None) -> Thinned:
+OnWay = Callable[[int], bool]
+"""told how many keys there are by now, again and again; says whether to go on"""
+
+
+def _go_on(keys: int) -> bool:
+    return True
+
+
+def thin(shape: Shape, tolerance: float, span: tuple[int, int] | None = None, on_way: OnWay = _go_on) -> Thinned:
     """The same motion with few keys: on no frame of its keys (or of `span`) is its outline off by more than `tolerance` px.
 
     Keys are set one by one where the outline is off most, with move, turn and size in the placement or without, whichever needs fewer; then
-    each is tried without. Keys that hold or run straight stay as they are.
+    each is tried without. Keys that hold or run straight stay as they are. Cancelled where `on_way` says so.
     """
     if shape.kind in (GROUP, DIVIDING):
         raise BadKeys("Only closed outlines are thinned.")
@@ -63,7 +72,7 @@ def thin(shape: Shape, tolerance: float, span: tuple[int, int] | None = None) ->
     kinds = {
         int(f): int(keys.kinds[k]) for keys in (shape.form, shape.place) for k, f in enumerate(keys.frames) if keys.kinds[k] != FLOWING
     }
-    tries = [_few(base, frames, wanted, tolerance, fixed, kinds) for base in (dense, steady(dense).shape)]
+    tries = [_few(base, frames, wanted, tolerance, fixed, kinds, on_way) for base in (dense, steady(dense).shape)]
     best = min(tries, key=lambda made: len(made.form.frames) + len(made.place.frames))
     off = off_by(best, wanted, frames)
     if off.max() > tolerance:
@@ -86,7 +95,9 @@ def _beside_fixed(keys: Keys) -> list[int]:
     return out
 
 
-def _few(base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: float, fixed: list[int], kinds: dict[int, int]) -> Shape:
+def _few(
+    base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: float, fixed: list[int], kinds: dict[int, int], on_way: OnWay
+) -> Shape:
     every = [int(f) for f in frames]
     moves = len(base.place.frames) > 1
     if not moves:
@@ -94,13 +105,15 @@ def _few(base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: floa
     chosen = sorted({every[0], every[-1], *fixed})
     trials = Trials(base, frames, wanted, kinds, (chosen, chosen if moves else [every[0]]))
     while trials.off.max() > tolerance and len(chosen) < len(every):
+        _told(trials, on_way)
         off = trials.off.copy()
         off[np.isin(frames, chosen)] = 0
         chosen = sorted({*chosen, every[int(off.argmax())]})
         trials.take(trials.both(chosen))
-    _fewer(trials, {every[0], every[-1], *fixed}, tolerance)
+    _fewer(trials, {every[0], every[-1], *fixed}, tolerance, on_way)
     for channel in (0, 1):
         for frame in list(trials.on[0]):
+            _told(trials, on_way)
             rest = [f for f in trials.on[channel] if f != frame]
             if not rest or frame in fixed or frame not in trials.on[channel]:
                 continue
@@ -110,7 +123,12 @@ def _few(base: Shape, frames: NDArray[np.int64], wanted: Floats, tolerance: floa
     return trials.shape
 
 
-def _fewer(trials: Trials, still: set[int], tolerance: float) -> None:
+def _told(trials: Trials, on_way: OnWay) -> None:
+    if not on_way(sum(len(keys) for keys in trials.on if len(keys) > 1)):
+        raise Cancelled()
+
+
+def _fewer(trials: Trials, still: set[int], tolerance: float, on_way: OnWay) -> None:
     """Each key tried without, those beside it shifted so that they make up for it. still: keys that stay."""
     failed: set[tuple[int, ...]] = set()
     again = True
@@ -121,6 +139,7 @@ def _fewer(trials: Trials, still: set[int], tolerance: float) -> None:
             around = tuple(chosen[max(0, at - AROUND) : at + AROUND + 1])
             if gone in still or (gone, *around) in failed:
                 continue
+            _told(trials, on_way)
             tried = _shifted(trials, [f for f in chosen if f != gone], gone, still, tolerance)
             if tried is None:
                 failed.add((gone, *around))

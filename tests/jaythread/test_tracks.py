@@ -13,7 +13,7 @@ from jaythread.desk.edit import actions
 from jaythread.desk.edit.commands import tracks
 from jaythread.desk.exchange import documents, track_tables
 from jaythread.desk.models import Shape, Track
-from jaythread.desk.tracking import following
+from jaythread.desk.tracking import following, thinning
 from jaythread.desk.view import serializers
 from jaythread.errors import Conflict, Refused
 from jaythread.jobs import actions as jobs
@@ -280,6 +280,77 @@ def test_what_a_page_was_shown_of_thinning_is_what_it_takes_and_is_worked_out_on
     edited(people["rafe"], shot, do="form", shape=shape, frame=FIRST + 3, points={"0": [50, 50, 0, 0, 0, 0]})
     actions.preview(people["rafe"], shot.pk, said)
     assert len(worked) == 2  # another shape by now
+
+
+@pytest.fixture
+def keyed(rafe, shot):
+    """A shape of which one point goes evenly, set on every frame."""
+    shape = trace(shot, rafe)
+    for frame in range(FIRST + 1, LAST + 1):
+        edited(rafe, shot, do="form", shape=shape, frame=frame, points={"0": [10 + 2 * (frame - FIRST), 20, 0, 0, 0, 0]})
+    return shape
+
+
+def form_keys(shape):
+    return Shape.objects.get(pk=shape).form_keys.count()
+
+
+def test_keys_are_thinned_as_a_job_that_ends_in_one_edit(rafe, shot, keyed):
+    before, many = places_of(keyed), form_keys(keyed)
+    done = carry_out(ask(rafe, shot, "shape.thin", keyed, tolerance=0.3))
+    assert done.state == "done" and f"keys instead of {many + 1}" in done.message and form_keys(keyed) < 5
+    assert np.abs(places_of(keyed) - before).max() <= 0.3
+    shot.refresh_from_db()
+    newest = shot.edits.last()
+    assert newest.summary.startswith("thinned") and newest.user == rafe
+    actions.undo(rafe, shot.pk, uuid.uuid4())
+    assert form_keys(keyed) == many and np.array_equal(places_of(keyed), before)
+
+
+def test_what_carries_a_shape_is_put_into_few_keys(rafe, shot):
+    key, shape = begin(shot, rafe, points=[TIP], half=9, model="move"), trace(shot, rafe)
+    carry_out(ask(rafe, shot, "track.follow", key, frame=FIRST, to=LAST))
+    do(rafe, shot, do="carry", shape=shape, track=key, frame=FIRST)
+    before = places_of(shape)
+    done = carry_out(ask(rafe, shot, "shape.thin", shape, tolerance=0.3, baked=True))
+    assert done.state == "done" and Shape.objects.get(pk=shape).carrier is None
+    assert np.abs(places_of(shape) - before).max() <= 0.3 and form_keys(shape) < 5
+
+
+def places_of(shape):
+    return core_cache.shapes([Shape.objects.get(pk=shape)])[shape].outlines(np.arange(FIRST, LAST + 1))
+
+
+@pytest.mark.parametrize("what", ["changed", "stopped", "locked"])
+def test_a_shape_that_is_changed_or_let_be_while_it_is_thinned_stays_as_it_is(rafe, shot, keyed, what, monkeypatch):
+    job = ask(rafe, shot, "shape.thin", keyed)
+    whole = thinning.thin
+
+    def meanwhile(shape, tolerance, on_way):
+        if what == "changed":
+            edited(rafe, shot, do="form", shape=keyed, frame=FIRST + 2, points={"0": [50, 50, 0, 0, 0, 0]})
+        elif what == "locked":
+            Shape.objects.filter(pk=keyed).update(locked=True)
+        else:
+            jobs.cancel(rafe, shot.pk, job.pk)
+            monkeypatch.setattr("jaythread.jobs.progress.TELL_EVERY", 0.0)
+        return whole(shape, tolerance, on_way=on_way)
+
+    monkeypatch.setattr(thinning, "thin", meanwhile)
+    many, done = form_keys(keyed), carry_out(job)
+    says = {"changed": "was changed while", "locked": "is locked", "stopped": ""}[what]
+    assert done.state == ("cancelled" if what == "stopped" else "failed") and says in done.message and form_keys(keyed) == many
+
+
+def test_what_cannot_be_thinned_is_said_when_it_is_asked_for(rafe, shot, keyed):
+    with pytest.raises(Refused, match="tolerance"):
+        ask(rafe, shot, "shape.thin", keyed, tolerance=0)
+    Shape.objects.filter(pk=keyed).update(locked=True)
+    with pytest.raises(Refused, match="Unlock it first"):
+        ask(rafe, shot, "shape.thin", keyed)
+    Shape.objects.filter(pk=keyed).update(locked=False, kind="dividing")
+    with pytest.raises(Refused, match="Only closed"):
+        ask(rafe, shot, "shape.thin", keyed)
 
 
 @pytest.mark.parametrize("said", [{"do": "thin keys", "tolerance": 0.4}, {"do": "bake", "first": FIRST, "last": LAST, "tolerance": 0.4}])

@@ -21,6 +21,7 @@ import { Notes } from "./net/notes.js";
 import { Plates } from "./net/pictures.js";
 import { Preview } from "./net/preview.js";
 import { Taught } from "./net/taught.js";
+import { Thinning } from "./net/thinning.js";
 import { Thumbnails } from "./net/thumbnails.js";
 import { Tracks } from "./net/tracks.js";
 import { Work } from "./net/work.js";
@@ -72,7 +73,7 @@ function network(store, who) {
   const work = new Work(store, news);
   return {
     edits, mattes, plates, news, work, thumbnails: new Thumbnails(store, edits), fringes: new Fringes(store, edits, mattes, work), taught: new Taught(store, edits, mattes, work, news),
-    tracks: new Tracks(store, edits, work), drawing: new Drawing(store, edits, work), fits: new Fits(store, edits, work), findings: new Findings(store, work), notes: new Notes(store, news), preview: new Preview(store, edits),
+    tracks: new Tracks(store, edits, work), drawing: new Drawing(store, edits, work), thinning: new Thinning(store, work), fits: new Fits(store, edits, work), findings: new Findings(store, work), notes: new Notes(store, news), preview: new Preview(store, edits),
     inUse: new InUse(store), clips: new ClipPictures(store, (plate, frame) => plates.url("quick", frame, plate)),
   };
 }

@@ -300,5 +300,9 @@ class ThinKeys(Schema):
 def thin_keys(shape: CoreShape, said: ThinKeys) -> Reshaped:
     """Fewer keys."""
     done: Thinned = _once(shape, ("thin", said.tolerance), lambda: thin(shape, said.tolerance))
-    off = f"off by {done.worst:.2f} px at most, on {done.where}"
-    return done.shape, f"thinned {shape.name}: {done.after} keys instead of {done.before}, {off}"
+    return done.shape, f"thinned {shape.name}: {told(done)}"
+
+
+def told(done: Thinned) -> str:
+    """What came of thinning."""
+    return f"{done.after} keys instead of {done.before}, off by {done.worst:.2f} px at most, on {done.where}"

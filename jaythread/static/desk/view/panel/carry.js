@@ -11,8 +11,11 @@ const named = ({ id, name }) => ({ id, name });
 
 export const carryStep = part(() => ({
   tracks: [], track: null, following: false, followDone: 0, followSays: "", proxies: false, smoothBy: 2, followGoal: "", joinWith: "", joinable: [], steadied: false,
-  ridesOn: "", ridesBy: "", ridingHows: [], tolerance: 0.5, mayHoldOut: [], heldOut: [], patchElsewhere: false,
+  ridesOn: "", ridesBy: "", ridingHows: [], tolerance: 0.5, thinning: false, thinSays: "", mayHoldOut: [], heldOut: [], patchElsewhere: false,
 
+  connected(desk) {
+    desk.thinning.tell = (text) => this.tell(text);
+  },
   sync() {
     const { store, tracks: net } = this.desk;
     const { document, selection, view } = store;
@@ -36,6 +39,7 @@ export const carryStep = part(() => ({
     this.heldOut = others.filter((s) => out.includes(s.id)).map(named);
     this.mayHoldOut = others.filter((s) => !out.includes(s.id)).map(named);
     this.syncFollowing();
+    this.syncThinning();
     this.syncCarrier(selection.shape?.carrier, document.tracks);
   },
   // How far the newest following of the chosen track is.
@@ -150,10 +154,21 @@ export const carryStep = part(() => ({
       this.bye();
     });
   },
-  thinKeys() {
-    return this.tryOut((shape) => edit.thinKeys({ shape, tolerance: Number(this.tolerance) }));
+  syncThinning() {
+    const { busy, job } = this.desk.thinning;
+    this.thinning = busy;
+    const keys = job?.partial.keys;
+    this.thinSays = !busy ? job?.message || "" : keys ? `Trying which keys are needed: ${keys} so far.` : "Trying which keys are needed.";
   },
-  bake(thinned) {
-    return this.tryOut((shape) => edit.bake({ shape, first: this.first, last: this.last, tolerance: thinned ? Number(this.tolerance) : null }));
+  thin(baked) {
+    const { selection } = this.desk.store;
+    if (!selection.editable.includes(selection.shape)) return;
+    return this.desk.attempt(() => this.desk.thinning.ask({ tolerance: Number(this.tolerance), baked }));
+  },
+  stopThinning() {
+    return this.desk.attempt(() => this.desk.thinning.cancel());
+  },
+  bake() {
+    return this.tryOut((shape) => edit.bake({ shape, first: this.first, last: this.last, tolerance: null }));
   },
 }));
