@@ -1,12 +1,13 @@
 """The picture draws the in-betweens: sheets fitted from the keys on both sides, joined into one track that the outline rides on.
 
 Between two keys what was followed forwards and backwards is blended; what does not meet at the far key is spread back along the way,
-turned with the sheet. Beyond the first and the last key there is one side only. All sheets are told on the home frame's grid.
+turned with the sheet; then the picture's edge has its word (`edge_word`). Beyond the first and the last key there is one side only. All
+sheets are told on the home frame's grid.
 """
 
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor, wait
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import cv2
@@ -16,7 +17,7 @@ from roto.arrays import Flags, Floats
 from roto.errors import BadTrack
 from roto.motion.keys import Keys
 from roto.motion.shape import halved
-from roto.track import sheet
+from roto.track import edge_word, sheet
 from roto.track.bend import GAP, Bender, Drawn
 from roto.track.sheet import Lattice
 from roto.track.track import Track
@@ -29,6 +30,10 @@ NOT_MET = 0.15
 """of what did not meet at the far key, that may be wrong in the middle of the way"""
 RAMP = 4.0
 """frames over which one side gives way to the other, where it was lost"""
+DISAGREE = 0.5
+"""of what both sides are apart by in the middle of the way, that their blend is likely off by"""
+BESIDE = 2
+"""frames to either side on which that counts as well"""
 UNEQUAL = 4.0
 """times as unsure as the other side, from which a side counts less"""
 SMOOTH = 0.1
@@ -169,6 +174,22 @@ class Drawing:
         self._while_drawn([(sides[0], range(one + 1, other + 1), forth), (sides[1], range(other - 1, one - 1, -1), back)])
         if not self.stopped:
             self._joined(one, other, sides, forth, back)
+            self._by_edges(one, other, sides[0])
+
+    def _by_edges(self, one: int, other: int, looks: Bender) -> None:
+        """Let the picture's edge correct what was drawn between two keys."""
+        drawn = {f: self.known[f] for f in range(one + 1, other) if f in self.known and np.isfinite(self.known[f].off)}
+        if not drawn or other not in self.known:
+            return
+        ends = [
+            edge_word.End(
+                frame=k, outline=self.outlines[k], spots=sheet.unbent(self.lattice, self.known[k].control[None], self.outlines[k][None])[0]
+            )
+            for k in (one, other)
+        ]
+        sheets = {f: (sure.control, sure.off) for f, sure in drawn.items()}
+        heard = edge_word.corrected(self.lattice, sheets, (ends[0], ends[1]), looks.picture, looks.hidden)
+        self.known |= {f: Sure(control=control, off=off) for f, (control, off) in heard.items()}
 
     def _met(self, there: Floats, spots: Floats, key: int) -> Floats | None:
         """A sheet that arrived at a key, put where the key has its outline; None where that folds it over."""
@@ -199,6 +220,7 @@ class Drawing:
         returned = _control(back, one)
         here = None if returned is None else self._after(sides[1], returned, end)
         gap = np.inf if arrived is None else float(np.percentile(np.hypot(*(self._on(end, spots) - self._on(there, spots)).T), 95))
+        apart: dict[int, float] = {}
         for frame in range(one + 1, other):
             u = (frame - one) / (other - one)
             parts: list[tuple[float, Floats, float]] = []
@@ -221,7 +243,13 @@ class Drawing:
                 continue
             control = sum((share / total * its for share, its, _ in parts), np.zeros_like(begin))
             off = sum(share / total * its for share, _, its in parts if share > 0) / np.sqrt(len(parts))
-            self.known[frame] = Sure(control=control, off=float(off + (NOT_MET * gap * 4 * u * (1 - u) if np.isfinite(gap) else 0.0)))
+            off += NOT_MET * gap * 4 * u * (1 - u) if np.isfinite(gap) else 0.0
+            if len(parts) == 2:
+                apart[frame] = edge_word.across(*(self._on(its, spots) for _, its, _ in parts)) * np.sqrt(4 * u * (1 - u))
+            self.known[frame] = Sure(control=control, off=float(off))
+        for frame in apart:  # where they go apart at least one is wrong, whatever it says of itself; that they meet may be by chance
+            near = max(apart.get(f, 0.0) for f in range(frame - BESIDE, frame + BESIDE + 1))
+            self.known[frame] = replace(self.known[frame], off=max(self.known[frame].off, DISAGREE * near))
 
 
 def _weighed(parts: list[tuple[float, Floats, float]]) -> list[tuple[float, Floats, float]]:
