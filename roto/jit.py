@@ -55,9 +55,7 @@ def _kept_in() -> Path | None:
     return folder
 
 
-if (folder := _kept_in()) is not None:
-    setattr(config, "CACHE_DIR", str(folder))  # noqa: B010 - numba makes its settings at run time
-
+folder = _kept_in()
 _held: set[TextIO] = set()
 
 
@@ -90,11 +88,24 @@ def _let_go() -> None:
 os.register_at_fork(after_in_child=_let_go)
 
 
+@contextmanager
+def _kept_here() -> Iterator[None]:
+    """While a function is made whose compiled code is kept in the folder: that of libraries stays with them, whatever becomes of ours."""
+    before = getattr(config, "CACHE_DIR")  # noqa: B009
+    try:
+        if folder is not None:
+            setattr(config, "CACHE_DIR", str(folder))  # noqa: B010 - numba makes its settings at run time
+        yield
+    finally:
+        setattr(config, "CACHE_DIR", before)  # noqa: B010
+
+
 def _compiled(**how: Any) -> Callable[..., Any]:
     make = njit(nogil=True, cache=True, error_model="numpy", no_cfunc_wrapper=True, **how)  # type: ignore[call-overload]
 
     def decorate(function: Callable[..., Any]) -> Any:
-        made = make(function)
+        with _kept_here():
+            made = make(function)
         plain, name = made.compile, f"{function.__module__}.{function.__qualname__}"
 
         def once(signature: Any) -> Any:
