@@ -117,11 +117,11 @@ def needs_plate(shot: Shot) -> Plate:
     return plate
 
 
-def closed_row(shot: Shot, subject: str) -> Shape:
-    """A shape that the picture may draw; Refused where it may not."""
+def closed_row(shot: Shot, subject: str, open_: str = "Choose a closed shape: the picture inside it is what is followed.") -> Shape:
+    """A closed shape that may be changed; Refused where it may not, or, with `open_`, is none."""
     row = lookups.shape_row(shot, subject)
     if row.kind != CLOSED:
-        raise Refused("Choose a closed shape: the picture inside it is what is followed.")
+        raise Refused(open_)
     if row.locked:
         raise Refused(f"'{row.name}' is locked. Unlock it first.")
     return row

@@ -4,19 +4,20 @@ import numpy as np
 from django.db import transaction
 from pydantic import BaseModel, Field
 
-from jaythread.desk.document import core_cache, lookups
+from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.commands.tracks import told
 from jaythread.desk.edit.row_changes import compare
-from jaythread.desk.models import Shape
+from jaythread.desk.tracking.drawing import closed_row
 from jaythread.errors import Refused
 from jaythread.jobs.models import Job
 from jaythread.jobs.progress import Progress
 from jaythread.jobs.registry import Kind, Prepared, register
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import shot_for
-from roto.motion.shape import CLOSED
 from roto.track.thin import baked, thin
+
+OPEN = "Only closed outlines are thinned."
 
 
 class ThinSettings(BaseModel):
@@ -27,31 +28,22 @@ class ThinSettings(BaseModel):
     baked: bool = False
 
 
-def _row(shot: Shot, subject: str) -> Shape:
-    row = lookups.shape_row(shot, subject)
-    if row.kind != CLOSED:
-        raise Refused("Only closed outlines are thinned.")
-    if row.locked:
-        raise Refused(f"'{row.name}' is locked. Unlock it first.")
-    return row
-
-
 def _prepare(shot: Shot, subject: str, said: ThinSettings) -> Prepared:
-    _row(shot, subject)
+    closed_row(shot, subject, OPEN)
     return Prepared()
 
 
 def _thin(job: Job, progress: Progress) -> str:
     """Thin, then write once; a shape that was changed meanwhile stays as it is."""
     said, shot = ThinSettings(**job.settings), job.shot
-    row = _row(shot, job.subject)
+    row = closed_row(shot, job.subject, OPEN)
     core, frames = core_cache.shapes([row])[job.subject], np.arange(shot.first, shot.last + 1)
     progress.begin(1)
     dense = baked(core, frames, free=True) if said.baked else core
     done = thin(dense, said.tolerance, on_way=lambda keys: progress.so_far(0, {"keys": keys}))
     with transaction.atomic():
         shot = shot_for(job.user, job.shot_id, "trace", lock=True)
-        now = _row(shot, job.subject)
+        now = closed_row(shot, job.subject, OPEN)
         carried = core_cache.shapes([now])[job.subject].outlines(frames) if said.baked else None
         if now.revision != row.revision or (carried is not None and not np.array_equal(carried, core.outlines(frames))):
             raise Refused(f"'{core.name}' was changed while its keys were thinned, and stays as it is. Thin it again.")

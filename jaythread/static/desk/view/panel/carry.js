@@ -158,7 +158,7 @@ export const carryStep = part(() => ({
     const { busy, job } = this.desk.thinning;
     this.thinning = busy;
     const keys = job?.partial.keys;
-    this.thinSays = keys ? `Trying which keys are needed: ${keys} so far.` : "Trying which keys are needed.";
+    this.thinSays = keys ? `Trying which keys are needed: ${keys} keys by now.` : "Trying which keys are needed.";
   },
   thin(baked) {
     const { selection } = this.desk.store;
