@@ -3,6 +3,7 @@
 Starts a web server of its own on a database of its own; all artists are threads of this process, on loopback.
 """
 
+import base64
 import json
 import os
 import subprocess
@@ -14,6 +15,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -22,7 +24,7 @@ from benchmarks.scenes import blob
 
 Row = tuple[str, str, str]
 SECONDS = 20.0
-LAST = 1072
+FIRST, LAST = 1001, 1072
 SHAPES = 10
 MOST = 40
 """artists, and shots of their own"""
@@ -73,13 +75,18 @@ def traced(shape: str, matte: str, n: int, seed: int) -> list[dict[str, object]]
 
 @dataclass
 class Artist:
-    """One page: where it is, how long its answers took, and drawing alone, ms. violent: px that its shapes jump from key to key."""
+    """One page: where it is, how long its answers took, and drawing alone, ms. violent: px that its shapes jump from key to key. shared:
+    whether others edit the same shapes: then it does not say on which revision it does, since it does not ask for news.
+
+    known: what it knows of each shape, by its id: revision, and outlines (frames, points, 6)."""
 
     shot: int
     matte: str
     session: str
     shapes: list[str]
     violent: float = 0.0
+    shared: bool = False
+    known: dict[str, tuple[int, np.ndarray]] = field(default_factory=dict)
     waits: list[float] = field(default_factory=list)
     core: list[float] = field(default_factory=list)
     empty: int = 0
@@ -90,29 +97,53 @@ class Artist:
         page.send("/sign-in")  # for the token against forgery
         page.cookies["sessionid"] = self.session
         rng = np.random.default_rng(self.shot)
+        if not self.known:
+            self._take(json.loads(page.send(f"/api/shots/{self.shot}/desk")))
         turn = 0
         while (now := begin + turn) < until:
-            shape, frame = self.shapes[turn % len(self.shapes)], 1001 + 7 * (turn % 10)
+            shape, frame = self.shapes[turn % len(self.shapes)], FIRST + 7 * (turn % 10)
             by = [float(v) for v in (rng.normal(0, 3, 2) if not self.violent else rng.choice([-1, 1], 2) * self.violent)]
             command = {"do": "place", "shape": shape, "frame": frame, "move": by}
+            base = None if self.shared else {shape: self.known[shape][0]}
             for at, path, body in (
-                (now, f"/api/shots/{self.shot}/mattes/{self.matte}/picture", {"frame": frame, "box": BOX, "draft": command, "quick": True}),
+                (now, f"/api/shots/{self.shot}/mattes/{self.matte}/picture",
+                 {"frame": frame, "box": self._touched(shape, frame, by), "draft": command, "quick": True}),
                 (now + 0.5, f"/api/shots/{self.shot}/edits",
-                 {"id": str(uuid.uuid4()), "command": command, "view": {"matte": self.matte, "frame": frame}}),
+                 {"id": str(uuid.uuid4()), "base": base, "command": command, "view": {"matte": self.matte, "frame": frame}}),
             ):  # fmt: skip
                 time.sleep(max(0.0, at - time.perf_counter()))
                 sent = time.perf_counter()
                 answer = page.send(path, body)
                 self.waits.append((time.perf_counter() - sent) * 1000)
                 if path.endswith("edits"):
-                    picture = json.loads(answer).get("picture")
+                    told = json.loads(answer)
+                    self._take(told)
+                    picture = told.get("picture")
                     self.empty += not picture
                     self.core += [picture["coreMs"]] if picture else []
             turn += 1
 
+    def _take(self, told: dict[str, Any]) -> None:
+        """Keep what an answer says of shapes."""
+        for one in told.get("shapes", []):
+            numbers = np.frombuffer(base64.b64decode(one["outlines"]), "<f4")
+            self.known[one["id"]] = one["revision"], numbers.reshape(LAST - FIRST + 1, -1, 6)
 
-BOX = [500, 250, 1100, 750]
-"""what a drag touches"""
+    def _touched(self, shape: str, frame: int, by: list[float]) -> list[int]:
+        """The box that a page asks for while it drags a shape: where it was and where it is, its reach, and how far it goes in a frame."""
+        outlines, at = self.known[shape][1], frame - FIRST
+        boxes = [np.concatenate([p.min(axis=0), p.max(axis=0)]) for p in (outlines[k, :, :2] for k in range(max(0, at - 1), at + 2))]
+        here = boxes[min(at, 1)]
+        pad = REACH + max(float(np.abs(one - here).max()) for one in boxes) + MARGIN
+        pad += float(np.abs(outlines[at, :, 2:]).max())  # its tangents reach no farther
+        low = np.minimum(here[:2], here[:2] + by) - pad
+        high = np.maximum(here[2:], here[2:] + by) + pad
+        return [*np.maximum(np.floor(low), 0).astype(int).tolist(), *np.minimum(np.ceil(high), SIZE).astype(int).tolist()]
+
+
+SIZE = (1920, 1080)
+REACH, MARGIN = 4, 4
+"""px: of the shapes; and what a page asks for beyond"""
 
 
 @contextmanager
@@ -151,7 +182,7 @@ def together(port: str, artists: list[Artist], seconds: float = SECONDS) -> np.n
 
 def fresh(everybody: list[Artist], count: int) -> list[Artist]:
     """Some of them, with nothing waited for yet."""
-    return [Artist(shot=one.shot, matte=one.matte, session=one.session, shapes=one.shapes) for one in everybody[:count]]
+    return [Artist(shot=one.shot, matte=one.matte, session=one.session, shapes=one.shapes, known=one.known) for one in everybody[:count]]
 
 
 def warm(port: str, everybody: list[Artist]) -> None:
@@ -211,7 +242,8 @@ def load() -> Iterator[Row]:
             yield _told(f"{count} artists", together(port, artists := fresh(everybody, count)), artists, wanted)
         shared = fresh(everybody, 20)
         for k, one in enumerate(shared):
-            one.shot, one.matte, one.shapes = everybody[k % 2].shot, everybody[k % 2].matte, everybody[k % 2].shapes
+            its = everybody[k % 2]
+            one.shot, one.matte, one.shapes, one.known, one.shared = its.shot, its.matte, its.shapes, its.known, True
         yield _told("20 artists in two shots", together(port, shared), shared, "150 ms")
         beside = fresh(everybody, 20)
         for one in beside[:4]:

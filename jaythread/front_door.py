@@ -8,6 +8,8 @@ from typing import Any
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from ninja.parser import Parser
+from ninja.renderers import BaseRenderer
+from pydantic_core import to_json
 
 from jaythread.errors import OtherPerson, Refused, said
 
@@ -108,6 +110,16 @@ class JsonParser(Parser):
         if any(mark in request.body for mark in MARKS) and not _only_text(data):
             raise ValueError(NO_TEXT)
         return data
+
+
+class JsonRenderer(BaseRenderer):
+    """Writes what the api answers, outlines among it, which takes Python's own writer several times as long."""
+
+    media_type = "application/json"
+
+    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
+        """The answer as JSON."""
+        return to_json(data, inf_nan_mode="null")
 
 
 def _only_text(data: Any) -> bool:

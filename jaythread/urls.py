@@ -20,7 +20,7 @@ from jaythread.delivery.api import router as delivery_router
 from jaythread.desk import pages as desk
 from jaythread.desk.api import edits, exchange, fit, pictures, tracks
 from jaythread.errors import FULL, NoRoom, answer, not_from_here, too_large
-from jaythread.front_door import JsonParser
+from jaythread.front_door import JsonParser, JsonRenderer
 from jaythread.guide import pages as guide
 from jaythread.health import health
 from jaythread.hooks import pages as hooks
@@ -38,7 +38,7 @@ from jaythread.tryouts import pages as tryouts
 from jaythread.tryouts.api import router as tryouts_router
 from roto.errors import RotoError
 
-api = NinjaAPI(parser=JsonParser(), title="Jay Thread", version="1", auth=[Bearer(), django_auth], docs_url=None)
+api = NinjaAPI(parser=JsonParser(), renderer=JsonRenderer(), title="Jay Thread", version="1", auth=[Bearer(), django_auth], docs_url=None)
 api.add_router("", accounts_router)
 api.add_router("", productions_router)
 api.add_router("", jobs_router)

@@ -10,8 +10,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from jaythread.desk.analysis import fit
 from jaythread.desk.document import core_cache
 from jaythread.desk.models import Shape
+from jaythread.desk.view import prerender
 from roto.matte.render import render
 
 from ..conftest import trace
@@ -28,9 +30,9 @@ def page(client, shot, people):
     known = {str(s.pk): s.revision for s in Shape.objects.all()}
     words = cycle(("view", "look"))
 
-    def send(shape, base=known, **said):
+    def send(shape, base=known, viewed=1001, **said):
         word = next(words)  # "look" is what older pages called it
-        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, word: {"matte": matte, "frame": 1001}}
+        body = {"id": str(uuid.uuid4()), "base": {shape: base[shape]}, word: {"matte": matte, "frame": viewed}}
         reply = client.post(f"/api/shots/{shot.pk}/edits", json.dumps({**body, "command": {"shape": shape, **said}}), "application/json")
         if reply.status_code == 200:
             known.update({s["id"]: s["revision"] for s in reply.json()["shapes"]})
@@ -40,12 +42,12 @@ def page(client, shot, people):
     return send, arm, hand, known, client
 
 
-def assert_is_present(shot, reply):
+def assert_is_present(shot, reply, frame=1001):
     told = reply.json()["picture"]
     x0, y0, x1, y1 = told["box"]
     shown = np.array(Image.open(io.BytesIO(base64.b64decode(told["png"]))))
     shot.refresh_from_db()
-    fresh = render(core_cache.matte(shot, shot.mattes.get()), 1001, depth="shown").alpha
+    fresh = render(core_cache.matte(shot, shot.mattes.get()), frame, depth="shown").alpha
     assert (shown == fresh[y0:y1, x0:x1]).all() and shown.any()
 
 
@@ -65,6 +67,41 @@ def test_a_guess_on_what_is_no_longer_so_is_thrown_away(shot, page, people):
     assert_is_present(shot, send(arm, base=stale, do="place", frame=1001, move=(2, 2)))  # another shape: right, on the present matte
     refused = send(hand, base=stale, do="place", frame=1001, move=(5, 5))
     assert refused.status_code == 409 and "picture" not in refused.json()
+
+
+def test_letting_go_draws_nothing_where_the_drag_has_shown_the_very_same(shot, page, monkeypatch):
+    send, arm, hand, _, client = page
+    drawn: list[str] = []
+    monkeypatch.setattr(prerender, "render", lambda *args, **how: drawn.append("anew") or render(*args, **how))
+    address = f"/api/shots/{shot.pk}/mattes/{shot.mattes.get().pk}/picture"
+
+    def dragged(shape, **said):
+        body = {"frame": 1001, "box": (0, 0, shot.width, shot.height), "quick": True, "draft": {"shape": shape, **said}}
+        return client.post(address, json.dumps(body), "application/json").headers["X-Samples"]
+
+    for shape in (arm, hand, arm):
+        dragged(shape, do="place", frame=1001, move=(9, 9))
+        dragged(shape, do="place", frame=1001, move=(3, 2))
+        assert_is_present(shot, send(shape, do="place", frame=1001, move=(3, 2)))
+    assert not drawn
+    dragged(arm, do="place", frame=1001, move=(3, 2))
+    assert_is_present(shot, send(arm, do="place", frame=1001, move=(3, 3)))
+    dragged(arm, do="place", frame=1001, move=(3, 2))
+    assert_is_present(shot, send(hand, do="place", frame=1001, move=(1, 1)))
+    assert_is_present(shot, send(arm, do="place", frame=1001, move=(3, 2)))  # on what the hand has become
+    assert len(drawn) == 3
+    send(arm, do="place", frame=1002, move=(90, 0))  # so quick that a drag shows it in fewer samples
+    assert dragged(arm, do="place", frame=1001, move=(1, 0)).endswith("+")
+    assert_is_present(shot, send(arm, do="place", frame=1001, move=(1, 0)))
+    assert len(drawn) == 5
+
+
+def test_a_frame_that_somebody_looked_at_is_shown_as_it_stays(shot, page, people):
+    send, arm, *_ = page
+    send(arm, do="place", frame=1004, move=(9, 0))
+    send(arm, do="place", frame=1008, move=(0, 9))
+    fit.look_at(people["rafe"], shot.pk, shot.mattes.get().pk, 1003, True)
+    assert_is_present(shot, send(arm, viewed=1003, do="place", frame=1008, move=(0, 25)), 1003)
 
 
 def test_who_may_only_look_gets_no_picture_of_an_edit(page, people):

@@ -11,7 +11,7 @@ from jaythread.desk.edit import actions
 from jaythread.desk.exchange import documents
 from jaythread.desk.models import Shape
 from jaythread.desk.view import serializers
-from jaythread.desk.view.pictures import drafted
+from jaythread.desk.view.pictures import laid_on, present
 from jaythread.errors import Conflict, Refused
 from jaythread.productions.models import Shot
 from roto.errors import BadDocument, BadGeometry, BadKeys
@@ -84,7 +84,7 @@ def test_leaving_a_group_and_a_draft_of_it(shot, rafe, pair):
     do(rafe, shot, do="place", shape=group, frame=1001, move=(10, 0))
     assert outline(arm, 1001)[0] == pytest.approx([10, 20]) and outline(hand, 1001)[0] == pytest.approx([70, 20])
     draft = command(do="place", shape=group, frame=1001, move=(5, 0))
-    _, matte = drafted(rafe, shot.pk, shot.mattes.first().pk, draft)
+    matte = laid_on(present(rafe, shot.pk, shot.mattes.first().pk)[1], draft)
     assert render(matte, 1001).alpha[25, 93] == 1  # right of where the hand is saved
     assert outline(hand, 1001)[0] == pytest.approx([70, 20])
 
@@ -229,7 +229,7 @@ def test_the_shapes_of_a_group_count_as_one_and_then_one_by_one_again(shot, rafe
     shot.refresh_from_db()
     assert render(core_cache.matte(shot, matte), 1001).alpha[25, 12] == 0.5
     draft = command(do="place", shape=group, frame=1001, move=(0, 30))
-    assert render(drafted(rafe, shot.pk, matte.pk, draft)[1], 1001).alpha[25, 12] == 1
+    assert render(laid_on(present(rafe, shot.pk, matte.pk)[1], draft), 1001).alpha[25, 12] == 1
     with pytest.raises(Refused, match="count as one"):
         do(rafe, shot, do="add line", entry=str(uuid.uuid4()), matte=str(matte.pk), shape=group)
     with pytest.raises(Refused, match="cannot be a fringe"):

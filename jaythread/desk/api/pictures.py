@@ -13,17 +13,15 @@ from jaythread.desk.api.schemas import ColoursOut, FoundOut, FramesOut, MadeOut,
 from jaythread.desk.edit import commands
 from jaythread.desk.edit.types import Frame
 from jaythread.desk.matting import fringes, teaching
-from jaythread.desk.view.pictures import drafted, samples_text, threads
+from jaythread.desk.view.pictures import drawn, present, samples_text
 from jaythread.productions.models import Shot
 from roto.matte import thumbnails
-from roto.matte.render import FRINGE, render, rough_cap
+from roto.matte.render import FRINGE, render
 from roto.picture.stills import encode_picture
 
 router = Router(tags=["pictures"])
 SMALL = 88
 """px: how wide the small pictures of the stack's lines are, twice what is shown, for sharp screens"""
-DRAFT_SAMPLES = 8
-"""samples of the exposure at most while something is dragged; all of them at rest"""
 
 
 class PictureIn(Schema):
@@ -40,12 +38,10 @@ class PictureIn(Schema):
 @router.post("/shots/{shot_id}/mattes/{matte_id}/picture")
 def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: PictureIn) -> HttpResponse:
     """The matte of a frame, or of a box of it, as 8-bit grey PNG, rendered here and now."""
-    shot, matte = drafted(request.user, shot_id, matte_id, body.draft)
+    shot, matte = present(request.user, shot_id, matte_id)
     solver = fringes.ShotFringes(shot, wait=body.solve, steady=False)
     begin = time.perf_counter()
-    with threads() as many:
-        cap = rough_cap(matte, body.frame, DRAFT_SAMPLES) if body.quick else None
-        done = render(matte, body.frame, box=body.box, cap=cap, threads=many, depth="shown", fringes=solver)
+    done = drawn(matte, body.frame, body.box, body.draft, body.quick, solver)
     core = (time.perf_counter() - begin) * 1000
     reply = HttpResponse(encode_picture(done.alpha, ".png"), content_type="image/png")
     reply["X-Box"] = ",".join(map(str, done.box))
@@ -59,7 +55,7 @@ def picture(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, body: Pictu
 @router.get("/shots/{shot_id}/mattes/{matte_id}/so-far/{frame}", response=ThumbnailsOut)
 def so_far(request: HttpRequest, shot_id: int, matte_id: uuid.UUID, frame: Frame) -> Any:
     """A small picture of the matte up to each line of its stack, bottom first."""
-    _, matte = drafted(request.user, shot_id, matte_id, None)
+    _, matte = present(request.user, shot_id, matte_id)
     pictures = [render(part, frame, depth="8").alpha for part in thumbnails.so_far(matte, SMALL)]
     return {
         "revision": Shot.objects.get(pk=shot_id).revision,

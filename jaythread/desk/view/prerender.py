@@ -4,13 +4,17 @@ import base64
 import time
 import uuid
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import fields
 from typing import Any
+
+import numpy as np
 
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit.commands import Together
 from jaythread.desk.edit.registry import command_of
+from jaythread.desk.edit.row_changes import CHANNELS
 from jaythread.desk.models import Matte
-from jaythread.desk.view.pictures import samples_text, threads
+from jaythread.desk.view.pictures import as_dragged, samples_text, threads
 from jaythread.productions.models import Shot
 from roto.errors import RotoError
 from roto.matte.render import render, touched_box
@@ -34,7 +38,7 @@ class Prerender:
         self.matte_id, self.frame = str(matte_id), frame
         self.after: CoreMatte | None = None
         self.begun: Future[dict[str, Any]] | None = None
-        self.guessed: tuple[int, CoreShape] | None = None
+        self.guessed: tuple[int, CoreShape, CoreShape] | None = None
 
     def guess(self, shot_id: int, base: dict[str, int] | None, command: Any) -> None:
         """Begin from what is in memory of the shape at the revision that the page knew."""
@@ -55,13 +59,15 @@ class Prerender:
             new, _ = reshape(old, command)
         except RotoError:
             return  # the edit itself will say why
-        self.guessed = newest[0], old
-        self.begun = _pool.submit(_picture, newest[1].with_shape(new), [old, new], self.frame)
+        self.guessed = newest[0], old, new
+        self.begun = _pool.submit(_picture, newest[1].with_shape(new), [old, new], self.frame, (newest[1], command))
 
     def __call__(self, shot: Shot, before: list[CoreShape], after: list[CoreShape]) -> None:
         known = core_cache.known_matte(shot, self.matte_id, shot.revision)
         guessed, self.guessed = self.guessed, None
         right = guessed is not None and guessed[0] == shot.revision and len(before) == 1 and before[0] is guessed[1]
+        if right and guessed is not None and not _same_keys(guessed[2], after[0]):  # frames that somebody looked at were kept still
+            right = False
         if known is None or not right:
             self.begun = None
         core = known or self._read(shot)
@@ -86,12 +92,26 @@ class Prerender:
         return {"matte": self.matte_id, "frame": self.frame, **self.begun.result()}
 
 
-def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int) -> dict[str, Any]:
+def _same_keys(one: CoreShape, other: CoreShape) -> bool:
+    """Whether two shapes run alike, to the last bit."""
+    for _, channel in CHANNELS.values():
+        a, b = getattr(one, channel), getattr(other, channel)
+        if a is b:
+            continue
+        if a is None or b is None or not all(np.array_equal(getattr(a, f.name), getattr(b, f.name), f.name == "speeds") for f in fields(a)):
+            return False
+    return True
+
+
+def _picture(core: CoreMatte, shapes: list[CoreShape], frame: int, said: tuple[CoreMatte, Any] | None = None) -> dict[str, Any]:
+    """said: the matte as it was before, and the change of a shape that makes it what it is, where it is that."""
     shown = {e.shape.id for e in core.entries}
     box = touched_box(core, [s for s in shapes if s.id in shown], frame)
     begin = time.perf_counter()
-    with threads() as many:
-        done = render(core, frame, box=box, threads=many, depth="shown")
+    done = as_dragged(*said, frame, box) if said else None
+    if done is None:
+        with threads() as many:
+            done = render(core, frame, box=box, threads=many, depth="shown")
     took = (time.perf_counter() - begin) * 1000
     png = encode_picture(done.alpha, ".png") if done.alpha.size else b""
     return {"box": done.box, "png": base64.b64encode(png).decode(), "samples": samples_text(done), "coreMs": round(took, 2)}

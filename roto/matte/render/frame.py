@@ -97,11 +97,10 @@ def render(
 
 
 def rough_cap(matte: Matte, frame: int, most: int) -> int:
-    """In how many samples of the exposure a quick look at a frame may be taken, at most `most`: a line goes some px from one to the next,
-    and one without a reach has two at least, so that it is seen to be blurred."""
+    """In how many samples of the exposure a quick look at a frame may be taken, at most `most`: a line goes some px from one to the next.
+    Two are never too many: slow motion is seen as it will be."""
     moving = [one for one in live_on(without_found(matte), frame) if not one.still]
-    least = 2 if any(one.pad == 0.0 for one in moving) else 1
-    return min(most, max([least, *(math.ceil(one.way / ROUGH) for one in moving)]))
+    return min(most, max([2 if moving else 1, *(math.ceil(one.way / ROUGH) for one in moving)]))
 
 
 def _within(matte: Matte, box: Box | None) -> Box:
