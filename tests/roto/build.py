@@ -4,6 +4,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
+from scipy.special import erf
 
 from roto.matte.shutter import Shutter
 from roto.matte.stack import Entry, Matte
@@ -55,3 +56,13 @@ def with_reach(it: Shape, reach: object) -> Shape:
     """The shape with a reach per point, keyed on frame 1: rows of (inner, outer), NaN for points without one of their own."""
     rows = np.asarray(reach, float)
     return replace(it, reach=Keys.build([1], np.nan_to_num(rows)[None]), own=tuple(bool(v) for v in ~np.isnan(rows[:, 0])))
+
+
+def bell_along(low: float, high: float, sigma: float, count: int) -> np.ndarray:
+    """The mean over each pixel of what lies between two places, blurred by a bell."""
+
+    def rise(z):
+        return z * 0.5 * (1 + erf(z / (sigma * 2**0.5))) + sigma * np.exp(-z * z / (2 * sigma * sigma)) / np.sqrt(2 * np.pi)
+
+    x = np.arange(count)
+    return rise(x + 1 - low) - rise(x - low) - rise(x + 1 - high) + rise(x - high)

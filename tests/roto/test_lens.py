@@ -7,7 +7,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter
-from scipy.special import erf
 
 from roto.matte.render import Kept, render, render_again, render_each, touched_since
 from roto.matte.stack import Entry
@@ -15,23 +14,13 @@ from roto.motion.group import make_group
 from roto.motion.keys import Keys
 from roto.motion.shape import settings_values
 from roto.track.ride import go_over
-from tests.roto.build import blob, corners, matte, rectangle, shape
+from tests.roto.build import bell_along, blob, corners, matte, rectangle, shape
 
 BOX = (31.3, 22.6, 80.9, 71.2)
 
 
 def alpha(it, frame=1, **how):
     return render(it, frame, **how).alpha
-
-
-def bell_along(low: float, high: float, sigma: float, count: int) -> np.ndarray:
-    """The mean over each pixel of what lies between two places, blurred by a bell."""
-
-    def rise(z):
-        return z * 0.5 * (1 + erf(z / (sigma * 2**0.5))) + sigma * np.exp(-z * z / (2 * sigma * sigma)) / np.sqrt(2 * np.pi)
-
-    x = np.arange(count)
-    return rise(x + 1 - low) - rise(x - low) - rise(x + 1 - high) + rise(x - high)
 
 
 @pytest.mark.parametrize("sigma", [0.6, 1.0, 2.0, 4.0, 11.0])

@@ -1,5 +1,7 @@
 """Reach: alpha by the distance to the edge, averaged over each pixel."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -7,11 +9,11 @@ from hypothesis import strategies as st
 from scipy.ndimage import distance_transform_edt as edt
 
 from roto.matte.feather import profile
-from roto.matte.feather.profile import CUBICS, average, cubic
+from roto.matte.feather.profile import CUBICS, CURVE, average, parts
 from roto.matte.render import render
 from roto.matte.stack import Entry
 
-from .build import blob, matte, rectangle, shape, with_reach
+from .build import bell_along, blob, matte, rectangle, shape, with_reach
 
 
 def alpha(*entries, **more):
@@ -30,11 +32,11 @@ def test_a_half_plane_has_these_alphas():
 @given(t=st.floats(-0.5, 1.5), a=st.floats(0, 0.8), b=st.floats(0, 0.8))
 @settings(max_examples=8, deadline=None)
 def test_pixel_average_of_a_profile(name, t, a, b):
-    c = cubic(name)
+    c = parts(name)[0, CURVE:]
     u, v = np.meshgrid(*[(np.arange(300) + 0.5) / 300 - 0.5] * 2)
     w = np.clip(t + a * u + b * v, 0.0, 1.0)
     want = (c[0] + w * (c[1] + w * (c[2] + w * c[3]))).mean()
-    assert average(c, t, a, b) == pytest.approx(want, abs=1e-4)
+    assert average(parts(name), t, a, b) == pytest.approx(want, abs=1e-4)
 
 
 @pytest.mark.parametrize("cross", [0.0, 0.3])
@@ -118,7 +120,7 @@ def test_the_whole_matte_grows_by_its_edge_shift_and_what_it_cuts_shrinks():
 
 @given(st.integers(0, 100), st.integers(0, 100))
 def test_an_own_curve_never_falls_and_ends_where_it_should(one, two):
-    c = profile.cubic(f"own {one} {two}")
+    c = parts(f"own {one} {two}")[0, CURVE:]
     t = np.linspace(0, 1, 101)
     curve = c[0] + t * (c[1] + t * (c[2] + t * c[3]))
     assert curve[0] == 0 and curve[-1] == pytest.approx(1) and (np.diff(curve) > -1e-12).all()
@@ -131,4 +133,25 @@ def test_own_curves_match_the_ready_made_ones_they_equal():
         ready, mine = (alpha(shape(rectangle(30, 30, 60, 60), inner=8.0, outer=4.0, profile=p)) for p in (name, own))
         assert np.abs(ready - mine).max() < 0.005
     with pytest.raises(profile.UnknownProfile, match="own 20 90"):
-        profile.cubic("own 20 190")
+        parts("own 20 190")
+
+
+@pytest.mark.parametrize("sigma", [0.4, 1.0, 3.0])
+@pytest.mark.parametrize("each", [False, True])
+def test_the_profile_bell_is_what_a_bell_makes_of_a_straight_side(sigma, each):
+    half = sigma / profile.BELL_SIGMA / 2
+    it = shape(rectangle(39.3, -400, 900, 500), inner=half, outer=half, profile="bell")
+    it = with_reach(it, [(half, half * 1.0001)] * 4) if each else it
+    want = bell_along(39.3, 1e4, sigma, 120)
+    got = alpha(it)[50]
+    assert np.abs(got - want).max() < 0.002
+    smooth = alpha(replace(it, profile="smooth"))[50]
+    assert np.abs(smooth - want).max() > 0.02  # across the same reach
+
+
+def test_a_side_with_the_profile_bell_moves_as_its_moments_say():
+    half, sigma = 2.0 / profile.BELL_SIGMA / 2, 2.0
+    it = shape(rectangle(39.3, -400, 900, 500), move=(80, 0), inner=half, outer=half, profile="bell")  # 8 px a frame
+    got = alpha(it, angle=180)[50]
+    moments = [bell_along(79.3 + 4 * ((k + 0.5) / 200 - 0.5), 1e4, sigma, 120) for k in range(200)]
+    assert np.abs(got - np.mean(moments, axis=0)).max() < 0.002

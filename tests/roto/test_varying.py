@@ -21,7 +21,7 @@ def alpha(it, **more):
     return render(matte(it, **more), 1).alpha
 
 
-@pytest.mark.parametrize("profile", ["straight", "smooth", "late"])
+@pytest.mark.parametrize("profile", ["straight", "smooth", "late", "bell"])
 @pytest.mark.parametrize(("inner", "outer"), [(4, 8), (0, 0), (0.3, 0.2), (2, 0), (0, 12), (0, 0.9)])
 @pytest.mark.parametrize("cross", [0.0, 0.15])
 def test_the_same_reach_everywhere_is_the_plain_one(inner, outer, profile, cross):

@@ -69,7 +69,9 @@ def alpha_in_row(
     lanes1: Bytes, inside1: Bytes, edges: Floats, box0: int, add: float, curve: Floats, cubics: Floats, tables: Floats, beyond: Floats,
     whole: float, mean: Singles, change: Singles, into: Singles,
 ) -> None:  # fmt: skip
-    """Mean alpha over a step, and how alpha changes from its begin to its end, in columns [lo, hi) of the box.
+    """Mean alpha over a step, and how alpha changes from its begin to its end, in columns [lo, hi) of the box; by one part of a profile.
+
+    add: how far the boundary lies within that part of the reach, px. curve: its cubic; cubics to whole: see `FeatherIntegral`.
 
     mean and change are, like the rest, LANE wider than the box at either end; into: float32 (2 LANE), for the work.
     """

@@ -14,7 +14,7 @@ import numpy as np
 
 from roto.arrays import Floats
 from roto.jit import inlined, leaf
-from roto.matte.feather.profile import KEPT, average, cubic
+from roto.matte.feather.profile import BEGINS, CURVE, KEPT, of_cubic, parts
 from roto.tolerances import SOFT_MARGIN
 
 ANGLES, CELLS = 32, 32
@@ -51,25 +51,29 @@ NARROW, PARTS = 0.5, 6
 class FeatherIntegral:
     """cubics: (2, 3), of the outer end and of what the inner end takes off, for powers of px. tables: (2, angles, places, 2).
 
-    beyond: (2, angles), what the polynomials lack past the tables. whole: px.
+    beyond: (2, angles), what the polynomials lack past the tables. whole: px across. begins: px of the reach before it.
     """
 
     cubics: Floats
     tables: Floats
     beyond: Floats
     whole: float
+    begins: float
 
 
 @lru_cache(KEPT)
-def integral(profile: str, whole: float) -> FeatherIntegral:
-    """The integral of a profile (by name) across `whole` px, more than 0."""
-    _, one, two, three = cubic(profile)
+def integral(profile: str, part: int, reach: float) -> FeatherIntegral:
+    """The integral of a part of a profile (by name), without its share, where the reach is so many px, more than 0."""
+    it = parts(profile)[part]
+    begins = float(it[BEGINS] * reach)
+    whole = reach - 2 * begins
+    _, one, two, three = it[CURVE:]
     powers = whole ** -np.arange(1.0, 4.0)
     cubics = np.array([[one, two, three], [one + 2 * two + 3 * three, two + 3 * three, three]]) * powers
     tables = np.einsum("ej,jacv->eacv", cubics, _moments())
     x = SOFT_MARGIN
     last = cubics @ np.array([x**2 / 2, (x**3 + x / 4) / 3, (x**4 + x**2 / 2) / 4])
-    return FeatherIntegral(cubics=cubics, tables=tables, beyond=tables[:, :, -1, 0] - last[:, None], whole=whole)
+    return FeatherIntegral(cubics=cubics, tables=tables, beyond=tables[:, :, -1, 0] - last[:, None], whole=whole, begins=begins)
 
 
 @inlined
@@ -95,7 +99,7 @@ def _in_parts(x0, x1, small, curve, whole):
     along, across = small / whole, np.sqrt(1.0 - small * small) / whole
     total = 0.0
     for k in range(PARTS):
-        total += average(curve, (x0 + (x1 - x0) * (k + 0.5) / PARTS) / whole, across, along)
+        total += of_cubic(curve, (x0 + (x1 - x0) * (k + 0.5) / PARTS) / whole, across, along)
     return total / PARTS
 
 
@@ -103,7 +107,7 @@ def _in_parts(x0, x1, small, curve, whole):
 def mean_alpha(x0: float, x1: float, small: float, curve: Floats, cubics: Floats, tables: Floats, beyond: Floats, whole: float) -> float:
     """Mean alpha of a pixel whose centre goes evenly from x0 to x1 px into the reach; small: the smaller part of the edge's direction.
 
-    curve: the profile; the rest: see `FeatherIntegral`.
+    It is that of one part of a profile; curve: its cubic (4,); the rest: see `FeatherIntegral`.
     """
     if whole < NARROW:
         value = _in_parts(x0, x1, small, curve, whole)

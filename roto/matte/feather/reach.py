@@ -132,7 +132,7 @@ def clear(square: Singles, lanes: Bytes, lo: int, hi: int, shift: int) -> None:
 @leaf
 def thin_row(
     row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, inner: float, outer: float, shift: float,
-    curve: Floats, box0: int, box1: int, square: Singles, near: Smalls, lanes: Bytes, where: Floats, way: Whole, thin: Singles,
+    profile: Floats, box0: int, box1: int, square: Singles, near: Smalls, lanes: Bytes, where: Floats, way: Whole, thin: Singles,
     alpha: Singles,
 ) -> tuple[int, int]:  # fmt: skip
     """Alpha of one outline's thin reach in a pixel row. `thin` holds its exact coverage.
@@ -165,8 +165,8 @@ def thin_row(
             nx, ny = abs(nx) / d, abs(ny) / d
         else:
             nx, ny = abs(edges[k, TY]), abs(edges[k, TX])
-        value = average(curve, (signed + outer) / whole, nx / whole, ny / whole)
-        plain = average(curve, (sign * d + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
+        value = average(profile, (signed + outer) / whole, nx / whole, ny / whole)
+        plain = average(profile, (sign * d + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
         value = min(1.0, max(0.0, value + (thin[i] - plain) * blend))
         alpha[i] = 0.0 if value < 1e-9 else (1.0 if value > 1.0 - 1e-9 else value)
     clear(square, lanes, lo, hi, box0 & (LANE - 1))

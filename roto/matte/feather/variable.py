@@ -69,7 +69,7 @@ def _note(first, last, column, x0, dy, tx, ty, long, face, outer, outer_by, whol
 
 @leaf
 def varying_row(
-    row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, shift: float, thin_too: bool, curve: Floats,
+    row: int, edges: Floats, ways: Whole, use: Bytes, items: Whole, begin: int, end: int, shift: float, thin_too: bool, profile: Floats,
     box0: int, box1: int, hand: Singles, best: Singles, near: Smalls, where: Floats, way: Whole, thin: Singles, alpha: Singles,
 ) -> tuple[int, int]:  # fmt: skip
     """Alpha of one outline in a pixel row. `thin` holds its exact coverage where some of its reach is thinner than a pixel (thin_too).
@@ -128,11 +128,11 @@ def varying_row(
             nx, ny = abs(edges[k, TY]), abs(edges[k, TX])
         whole = max(outer + inner, NO_REACH)
         signed = side * d + shift
-        value = average(curve, (signed + outer) / whole, nx / whole, ny / whole)
+        value = average(profile, (signed + outer) / whole, nx / whole, ny / whole)
         if thin_too:
             blend = min(1.0, max(0.0, THIN_REACH - (outer + inner) - abs(shift)))
             if blend > 0.0:
-                plain = average(curve, (side * d + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
+                plain = average(profile, (side * d + 0.5 * NO_REACH) / NO_REACH, nx / NO_REACH, ny / NO_REACH)
                 value = value + (thin[x] - plain) * blend
         value = min(1.0, max(0.0, value))
         alpha[x] = 0.0 if value < 1e-9 else (1.0 if value > 1.0 - 1e-9 else value)

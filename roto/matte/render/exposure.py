@@ -3,12 +3,11 @@
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 
 from roto.arrays import Floats
-from roto.matte.feather import profile
+from roto.matte.feather.profile import steepest
 from roto.matte.feather.reach import band
 from roto.matte.modes import MODES
 from roto.matte.render import runs
@@ -27,18 +26,6 @@ CHANGES = 2.0
 """how much alpha of all else may change at a pixel in one exposure: something passes, and is gone"""
 TOGETHER = 16
 """frames whose outlines are evaluated at once where many are wanted"""
-
-
-@lru_cache(profile.KEPT)
-def steepest(name: str) -> float:
-    """How much alpha changes at most with the way across the reach, both counted from 0 to 1.
-
-    >>> steepest("straight"), steepest("smooth"), steepest("early")
-    (1.0, 1.5, 2.0)
-    """
-    _, b, c, d = profile.cubic(name)
-    turns = [-c / (3 * d)] if d else []
-    return float(max(b + t * (2 * c + 3 * d * t) for t in (0.0, 1.0, *turns) if 0.0 <= t <= 1.0))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

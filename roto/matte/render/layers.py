@@ -201,15 +201,18 @@ def _runs(lines: list[_Line]) -> NDArray[np.int64]:
 def _feathers(live: list[Live]) -> Feathers:
     """The soft edges of the live entries; the integrals that are in use are there once."""
     soft = np.array([[one.inner, one.outer, one.shift, one.thinnest if one.kind == runs.VARYING else one.into] for one in live])
-    curves = np.stack([profile.cubic(one.entry.shape.profile) for one in live])
-    wanted = [
-        (one.entry.shape.profile, max(one.inner + one.outer, LEAST_DEEP)) if one.kind == runs.DEEP else ("straight", 1.0) for one in live
-    ]
-    different = sorted(set(wanted))
-    made = [integral(*key) for key in different]
-    cubics, tables, beyond, wholes = (np.stack([getattr(m, name) for m in made]) for name in ("cubics", "tables", "beyond", "whole"))
-    which = np.array([different.index(key) for key in wanted], np.int64)
-    return Feathers(soft, curves, which, cubics, tables, beyond, wholes)
+    some = [profile.parts(one.entry.shape.profile) for one in live]
+    curves = np.zeros((len(live), max(len(parts) for parts in some), 6))
+    which = np.full(curves.shape[:2], -1)
+    wanted: dict[tuple[str, int, float], int] = {("straight", 0, 1.0): 0}  # one, where none is asked for
+    for at, (one, parts) in enumerate(zip(live, some, strict=True)):
+        curves[at, : len(parts)] = parts
+        if one.kind == runs.DEEP:
+            reach = max(one.inner + one.outer, LEAST_DEEP)
+            which[at, : len(parts)] = [wanted.setdefault((one.entry.shape.profile, p, reach), len(wanted)) for p in range(len(parts))]
+    made = [integral(*key) for key in wanted]
+    cubics, tables, beyond = (np.stack([getattr(m, name) for m in made]) for name in ("cubics", "tables", "beyond"))
+    return Feathers(soft, curves, which, cubics, tables, beyond, np.array([[m.whole, m.begins] for m in made]))
 
 
 def frame_of(made: Layers, matte: Matte, box: Box, top: int) -> Frame:

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roto.arrays import Flags, Floats, Whole
-from roto.jit import inlined
+from roto.jit import inlined, leaf
 from roto.matte.feather.blurred import alpha_in_row, look
+from roto.matte.feather.profile import CURVE, SHARE
 from roto.matte.feather.reach import thin_row
 from roto.matte.feather.variable import varying_row
 from roto.matte.raster.coverage import areas, sweep_row
@@ -44,8 +45,9 @@ class Stack(NamedTuple):
 
 class Feathers(NamedTuple):
     """The soft edges of the lines. soft: (lines, 4) of inner reach, outer reach, edge shift, and how far the boundary lies within the
-    reach (where the reach varies: the least it may be), px. curves: (lines, 4), profiles. which: the line's integral in the other
-    four, which are stacked `FeatherIntegral`s."""
+    reach (where the reach varies: the least it may be), px. curves: (lines, P, 6), the parts of their profiles; those without a share come
+    last. which: (lines, P), the parts' integrals in the others, which are stacked `FeatherIntegral`s, wholes being what they are across
+    and what lies before them, px; -1 for none."""
 
     soft: Floats
     curves: Floats
@@ -73,6 +75,7 @@ class Scratch(NamedTuple):
     """Working arrays of the row loop, as wide as the box and LANE more at either end where it says so.
 
     values: float32 (kept, 2, padded), what a run lays on, and what it lets through. change: (kept, padded), how the first of them changes.
+    part: (2, padded), both of one part of a profile.
     span: (runs, 2), the columns that hold anything. square, near, lanes, inside, seen: (kept + 1, 2, ...), the nearest edges at the begin
     and end of a step; see `blurred`. sums: (2, width + 3), see `sweep_row`. cur, turn, total, held, held_turn: float32 (width,); gap,
     apart: int32 and int64 (width,), how far a step is from the first, and all of them.
@@ -82,6 +85,7 @@ class Scratch(NamedTuple):
 
     values: NDArray[np.float32]
     change: NDArray[np.float32]
+    part: NDArray[np.float32]
     span: Whole
     square: NDArray[np.float32]
     near: NDArray[np.int32]
@@ -116,7 +120,8 @@ def scratch(wide: int, steps: int, runs: int, lines: int, most: int) -> Scratch:
     cur, turn, total, held, held_turn = np.empty((5, wide), np.float32)
     gap, apart = np.empty(wide, np.int32), np.empty(wide, np.int64)
     return Scratch(
-        values=np.zeros((kept, 2, padded), np.float32), change=np.zeros((kept, padded), np.float32), span=np.zeros((runs, 2), np.int64),
+        values=np.zeros((kept, 2, padded), np.float32), change=np.zeros((kept, padded), np.float32),
+        part=np.empty((2, padded), np.float32), span=np.zeros((runs, 2), np.int64),
         square=np.full((kept + 1, 2, padded), np.inf, np.float32), near=np.zeros((kept + 1, 2, padded), np.int32),
         lanes=np.zeros((kept + 1, 2, lanes), np.uint8), inside=np.zeros((kept + 1, 2, lanes), np.uint8),
         seen=np.zeros((kept + 1, 2, 2), np.int64), sums=np.zeros((2, wide + 3), np.int64), cur=cur, turn=turn, total=total, held=held,
@@ -198,14 +203,28 @@ def _deep(row, line, s, first, k, layers, box, feathers, geometry, work):
     if quiet:
         old = new
     lo, hi = union(work.seen[k, 0], work.seen[k, 1]) if not quiet else (work.seen[k, new, 0], work.seen[k, new, 1])
-    w = feathers.which[first]
-    alpha_in_row(
-        row, lo, hi, work.square[k, old], work.near[k, old], work.lanes[k, old], work.inside[k, old], work.square[k, new],
-        work.near[k, new], work.lanes[k, new], work.inside[k, new], g.edges, box[0], feathers.soft[first, 3],
-        feathers.curves[first], feathers.cubics[w],
-        feathers.tables[w], feathers.beyond[w], feathers.wholes[w], work.values[k, 0], work.change[k], work.into,
-    )  # fmt: skip
+    for p in range(len(feathers.which[first])):
+        w, curve = feathers.which[first, p], feathers.curves[first, p]
+        if w < 0:
+            break
+        mean, change = (work.values[k, 0], work.change[k]) if p == 0 else (work.part[0], work.part[1])
+        alpha_in_row(
+            row, lo, hi, work.square[k, old], work.near[k, old], work.lanes[k, old], work.inside[k, old], work.square[k, new],
+            work.near[k, new], work.lanes[k, new], work.inside[k, new], g.edges, box[0], feathers.soft[first, 3] - feathers.wholes[w, 1],
+            curve[CURVE:], feathers.cubics[w], feathers.tables[w], feathers.beyond[w], feathers.wholes[w, 0], mean, change, work.into,
+        )  # fmt: skip
+        if curve[SHARE] != 1.0:
+            share = np.float32(curve[SHARE])
+            _add_part(share, p == 0, mean[LANE + lo : LANE + hi], work.values[k, 0, LANE + lo : LANE + hi])
+            _add_part(share, p == 0, change[LANE + lo : LANE + hi], work.change[k, LANE + lo : LANE + hi])
     return lo, hi
+
+
+@leaf
+def _add_part(share, first, part, total):
+    """Add a part of a profile to those before it; the first is `total` itself."""
+    for x in range(len(total)):
+        total[x] = share * part[x] + (np.float32(0.0) if first else total[x])
 
 
 @inlined

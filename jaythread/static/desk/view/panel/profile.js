@@ -1,10 +1,12 @@
-// How alpha falls across the reach, in a small plot: four ready-made curves, or an own one with two handles.
+// How alpha falls across the reach, in a small plot: ready-made curves, or an own one with two handles.
 
 import { edit } from "../../net/commands.js";
 import { part } from "./component.js";
 
 // How high (0..1) the two handles of each curve stand, a third and two thirds of the way from the outside to the inside.
-const READY = { straight: [1 / 3, 2 / 3], smooth: [0, 1], early: [2 / 3, 1], late: [0, 1 / 3] };
+const READY = { straight: [1 / 3, 2 / 3], smooth: [0, 1], early: [2 / 3, 1], late: [0, 1 / 3], bell: [0, 1] };
+// How high the bell stands at each sixteenth of the reach: two handles cannot say it. An own curve that is begun from it is as steep as can be.
+const BELL = [0, 0.003, 0.011, 0.025, 0.06, 0.121, 0.218, 0.35, 0.5, 0.65, 0.782, 0.879, 0.94, 0.975, 0.989, 0.997, 1];
 const PLOT = { left: 4, right: 112, low: 58, high: 6, wide: 116 };
 
 const handlesOf = (profile) => [...(READY[profile] || profile.split(" ").slice(1).map((v) => Number(v) / 100))];
@@ -24,7 +26,9 @@ export const profile = part(() => ({
     const { left, right, low, high } = PLOT;
     this.handles = heights.map((v, i) => ({ x: left + ((i + 1) * (right - left)) / 3, y: low + v * (high - low), high: Math.round(v * 100) }));
     const [a, b] = this.handles;
-    this.plot = `M${left} ${low} C${a.x} ${a.y} ${b.x} ${b.y} ${right} ${high}`;
+    const bell = BELL.map((v, i) => `${left + (i * (right - left)) / (BELL.length - 1)} ${low + v * (high - low)}`);
+    if (this.profile === "bell") this.plot = `M${bell.join(" L")}`;
+    else this.plot = `M${left} ${low} C${a.x} ${a.y} ${b.x} ${b.y} ${right} ${high}`;
   },
 
   setProfile(event) {
