@@ -8,6 +8,10 @@ from roto.jit import kernel, leaf
 
 WINDS, BOUNDS = 1, 2
 """What a side is good for: counting windings, being the filled area's boundary."""
+MOST_CHAINS = 48
+"""chains of sides that are held against each other, each against each"""
+FLAT = 1e-9
+"""of dx: a side whose dy is not more is flat"""
 
 
 @leaf
@@ -40,16 +44,105 @@ def _meet(edges, a, b, out):
     return 2
 
 
+@leaf
+def _note(edges, i, j, found, which, where):
+    """Note where two sides meet, unless they only share a corner as neighbours; `which` and `where` have room for four more."""
+    near = abs(i - j) == 1 or abs(i - j) == len(edges) - 1
+    for turn in range(2):
+        a, b = (i, j) if turn == 0 else (j, i)
+        hits = _meet(edges, a, b, where[found:])
+        if near and hits == 1:
+            continue
+        for h in range(hits):
+            which[found + h] = a
+        found += hits
+    return found
+
+
+@kernel
+def _more_room(found, which, where):
+    """The same arrays with room for four more at least."""
+    if found + 4 <= len(which):
+        return which, where
+    return np.append(which, np.empty(found, np.int64)), np.append(where, np.empty(found))
+
+
+@kernel
+def _chains(edges):
+    """Runs of sides along which y rises, or falls, throughout; flat sides by themselves. int64 (C, 2): the first side and the one after the
+    last; (C, 4): left, top, right, bottom. Only the first MOST_CHAINS + 1 of them."""
+    n = len(edges)
+    runs, boxes = np.empty((MOST_CHAINS + 1, 2), np.int64), np.empty((MOST_CHAINS + 1, 4))
+    count, before = 0, 0
+    for i in range(n):
+        dx, dy = edges[i, 2] - edges[i, 0], edges[i, 3] - edges[i, 1]
+        way = 0 if abs(dy) <= FLAT * abs(dx) else (1 if dy > 0.0 else -1)
+        x0, x1 = min(edges[i, 0], edges[i, 2]), max(edges[i, 0], edges[i, 2])
+        y0, y1 = min(edges[i, 1], edges[i, 3]), max(edges[i, 1], edges[i, 3])
+        if i and way and way == before:
+            k = count - 1
+            boxes[k, 0], boxes[k, 1] = min(boxes[k, 0], x0), min(boxes[k, 1], y0)
+            boxes[k, 2], boxes[k, 3] = max(boxes[k, 2], x1), max(boxes[k, 3], y1)
+            runs[k, 1] = i + 1
+        else:
+            if count > MOST_CHAINS:
+                break
+            runs[count, 0], runs[count, 1] = i, i + 1
+            boxes[count, 0], boxes[count, 1], boxes[count, 2], boxes[count, 3] = x0, y0, x1, y1
+            count += 1
+        before = way
+    return runs[:count], boxes[:count]
+
+
 @kernel
 def _crossings(edges):
-    """All meetings of edges that are not neighbours: arrays of side and parameter."""
+    """All meetings of edges that are not neighbours: arrays of side and parameter.
+
+    Sides of one chain do not meet, and two chains are gone through side by side; where there are very many, all sides from the top down."""
+    runs, boxes = _chains(edges)
+    if len(runs) > MOST_CHAINS:
+        return _crossings_in_order(edges)
+    which, where, found = np.empty(16, np.int64), np.empty(16), 0
+    for one in range(len(runs)):
+        for other in range(one + 1, len(runs)):
+            left, top = max(boxes[one, 0], boxes[other, 0]), max(boxes[one, 1], boxes[other, 1])
+            right, bottom = min(boxes[one, 2], boxes[other, 2]), min(boxes[one, 3], boxes[other, 3])
+            if left > right or top > bottom:
+                continue
+            a, b, c, d = runs[one, 0], runs[one, 1], runs[other, 0], runs[other, 1]
+            down, falls = edges[a, 3] >= edges[a, 1], edges[c, 3] >= edges[c, 1]
+            first = 0
+            for k in range(b - a):
+                i = a + k if down else b - 1 - k
+                y0, y1 = min(edges[i, 1], edges[i, 3]), max(edges[i, 1], edges[i, 3])
+                x0, x1 = min(edges[i, 0], edges[i, 2]), max(edges[i, 0], edges[i, 2])
+                if y1 < top or x1 < left or x0 > right:
+                    continue
+                if y0 > bottom:
+                    break
+                while first < d - c:
+                    j = c + first if falls else d - 1 - first
+                    if max(edges[j, 1], edges[j, 3]) >= y0:
+                        break
+                    first += 1
+                for m in range(first, d - c):
+                    j = c + m if falls else d - 1 - m
+                    if min(edges[j, 1], edges[j, 3]) > y1:
+                        break
+                    if min(edges[j, 0], edges[j, 2]) > x1 or max(edges[j, 0], edges[j, 2]) < x0:
+                        continue
+                    which, where = _more_room(found, which, where)
+                    found = _note(edges, i, j, found, which, where)
+    return which[:found], where[:found]
+
+
+@kernel
+def _crossings_in_order(edges):
+    """The same, from the top down."""
     n = len(edges)
-    which = np.empty(16, np.int64)
-    where = np.empty(16)
-    count = 0
+    which, where, found = np.empty(16, np.int64), np.empty(16), 0
     top = np.minimum(edges[:, 1], edges[:, 3])
     order = np.argsort(top)
-    two = np.empty(2)
     for oi in range(n):
         i = order[oi]
         bottom = max(edges[i, 1], edges[i, 3])
@@ -61,20 +154,9 @@ def _crossings(edges):
                 break
             if min(edges[j, 0], edges[j, 2]) > right or max(edges[j, 0], edges[j, 2]) < left:
                 continue
-            near = abs(i - j) == 1 or abs(i - j) == n - 1
-            for turn in range(2):
-                a, b = (i, j) if turn == 0 else (j, i)
-                hits = _meet(edges, a, b, two)
-                if near and hits == 1:  # neighbours always share their corner
-                    continue
-                for h in range(hits):
-                    if count == len(which):
-                        which = np.append(which, np.empty(count, np.int64))
-                        where = np.append(where, np.empty(count))
-                    which[count] = a
-                    where[count] = two[h]
-                    count += 1
-    return which[:count], where[:count]
+            which, where = _more_room(found, which, where)
+            found = _note(edges, i, j, found, which, where)
+    return which[:found], where[:found]
 
 
 @leaf
@@ -135,8 +217,8 @@ def _sides_of(vertices):
     n = len(vertices)
     edges = np.empty((n, 4))
     for i in range(n):
-        edges[i, :2] = vertices[i]
-        edges[i, 2:] = vertices[(i + 1) % n]
+        j = i + 1 if i + 1 < n else 0
+        edges[i, 0], edges[i, 1], edges[i, 2], edges[i, 3] = vertices[i, 0], vertices[i, 1], vertices[j, 0], vertices[j, 1]
     return edges
 
 

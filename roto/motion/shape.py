@@ -151,12 +151,11 @@ class Shape:
     def settings_at(self, frames: int | NDArray[np.int64]) -> list[tuple[float, float, float, float, float]]:
         """Inner and outer reach (px), edge shift (px), opacity, lens softness (px) at each frame; neither reaches nor lens softness are
         ever negative, opacity stays in 0..1."""
-        values = interpolate.evaluate(self.settings, frames, frames, within=True)
-        values[:, REACH] = np.maximum(values[:, REACH], 0.0)
-        values[:, OPACITY, 0] = np.clip(values[:, OPACITY, 0], 0.0, 1.0)
-        values[:, LENS, 1] = np.maximum(values[:, LENS, 1], 0.0)
-        rows = np.stack([values[:, REACH, 0], values[:, REACH, 1], values[:, SHIFT, 0], values[:, OPACITY, 0], values[:, LENS, 1]], axis=1)
-        return [(a, b, c, d, e) for a, b, c, d, e in rows.tolist()]
+        out = []
+        for row in interpolate.evaluate(self.settings, frames, frames, within=True).tolist():
+            (inner, outer), shift, opacity, lens = row[REACH], row[SHIFT][0], row[OPACITY][0], row[LENS][1]
+            out.append((max(0.0, inner), max(0.0, outer), shift, min(max(0.0, opacity), 1.0), max(0.0, lens)))
+        return out
 
     def reaches_at(self, frames: int | NDArray[np.int64]) -> Floats | None:
         """Inner and outer reach (F, n, 2) of the points at each frame, NaN for those without one of their own; None where none has."""

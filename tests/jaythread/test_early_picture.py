@@ -15,6 +15,7 @@ from jaythread.desk.document import core_cache
 from jaythread.desk.models import Shape
 from jaythread.desk.view import prerender
 from roto.matte.render import render
+from roto.motion import edits
 
 from ..conftest import trace
 
@@ -138,3 +139,15 @@ def test_lines_that_are_as_they_were_are_the_same_ones(shot, page):
     send(arm, do="place", frame=1001, move=(3, 1))
     after = lines()
     assert after[hand] is before[hand] and after[arm] is not before[arm] and after[arm].shape is not before[arm].shape
+
+
+def test_what_was_dragged_is_worked_out_once_until_the_shape_is_another(shot, page, monkeypatch):
+    send, arm, *_, client = page
+    asked, place = [], edits.place
+    monkeypatch.setattr(edits, "place", lambda shape, frame, move, *more, **how: asked.append(move) or place(shape, frame, move, *more, **how))
+    draft = {"shape": arm, "do": "place", "frame": 1001, "move": (3, 2)}
+    body = {"frame": 1001, "box": (0, 0, shot.width, shot.height), "quick": True, "draft": draft}
+    for _ in range(2):
+        client.post(f"/api/shots/{shot.pk}/mattes/{shot.mattes.get().pk}/picture", json.dumps(body), "application/json")
+        assert_is_present(shot, send(**draft))
+    assert asked == [(3, 2), (3, 2)]  # the second time from where it lies by then

@@ -8,7 +8,10 @@ from unittest.mock import patch
 import numpy as np
 import pytest
 from django.test import Client
+from pydantic import TypeAdapter
 
+from jaythread.desk.api.news_schemas import NewsOut
+from jaythread.desk.api.schemas import DeskOut, EditedOut, PreviewOut
 from jaythread.desk.document import core_cache
 from jaythread.desk.edit import actions
 from jaythread.desk.edit.commands import COMMANDS
@@ -93,17 +96,13 @@ def test_what_is_in_memory_after_it_is_what_was_written(shot, rafe, ids, name):
 @pytest.mark.parametrize("name", ROWS)
 def test_each_of_its_fields_takes_nonsense_without_harm(door, shot, ids, name):
     path = f"/api/shots/{shot.pk}/edits"
-
-    def post(where, body):
-        return door.post(where, json.dumps(body), content_type="application/json")
-
     whole = {"do": name, **filled(ROWS[name], ids)}
     before, harm = state(shot), []
     for field in [f for f in whole if f != "do"]:
         for value in WRONG:
-            reply = post(path, {"id": str(uuid.uuid4()), "command": {**whole, field: value}})
+            reply = post(door, path, {"id": str(uuid.uuid4()), "command": {**whole, field: value}})
             if reply.status_code == 200:  # it made sense after all: it is one edit, and can be taken back
-                post(f"/api/shots/{shot.pk}/undo", {"id": str(uuid.uuid4())})
+                post(door, f"/api/shots/{shot.pk}/undo", {"id": str(uuid.uuid4())})
                 fine = True
             else:
                 fine = is_an_answer(reply)
@@ -112,6 +111,29 @@ def test_each_of_its_fields_takes_nonsense_without_harm(door, shot, ids, name):
             harm.append((field, "left something behind"))
             break
     assert harm == []
+
+
+def post(door, where, body):
+    return door.post(where, json.dumps(body), content_type="application/json")
+
+
+def as_its_type_says(kind, reply) -> bool:
+    """Whether an answer holds what its type says, of the right kinds, and nothing else."""
+    return reply.status_code == 200 and json.loads(TypeAdapter(kind).dump_json(TypeAdapter(kind).validate_json(reply.content))) == reply.json()
+
+
+@pytest.mark.parametrize("name", ROWS)
+def test_what_is_answered_is_what_the_document_of_the_api_says(shot, ids, door, name):
+    at = f"/api/shots/{shot.pk}"
+    view = {"matte": str(shot.mattes.first().pk), "frame": FIRST}
+    body = {"id": str(uuid.uuid4()), "command": {"do": name, **filled(ROWS[name], ids)}, "view": view}
+    previewed = post(door, f"{at}/preview", body)
+    assert as_its_type_says(PreviewOut, previewed) or is_an_answer(previewed)  # some cannot be looked at before
+    assert as_its_type_says(EditedOut, post(door, f"{at}/edits", body))
+    assert as_its_type_says(NewsOut, door.get(f"{at}/news?revision=0"))
+    assert as_its_type_says(DeskOut, door.get(f"{at}/desk"))
+    for turn in ("undo", "redo"):
+        assert as_its_type_says(EditedOut, post(door, f"{at}/{turn}", {"id": str(uuid.uuid4())}))
 
 
 def test_two_commands_on_one_track_do_not_conflict_with_each_other(shot, rafe, ids):

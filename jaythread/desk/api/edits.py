@@ -14,6 +14,7 @@ from jaythread.desk.edit.types import Frame
 from jaythread.desk.exchange import documents
 from jaythread.desk.view import clips, news, serializers
 from jaythread.desk.view.prerender import Prerender
+from jaythread.front_door import written
 from jaythread.productions.models import Shot
 from jaythread.productions.policies import may, require, shot_for
 
@@ -61,10 +62,10 @@ class MatteCopyIn(Schema):
 
 
 @router.get("/shots/{shot_id}/desk", response=DeskOut)
-def open_desk(request: HttpRequest, shot_id: int) -> Any:
+def open_desk(request: HttpRequest, shot_id: int) -> HttpResponse:
     """All that the desk needs to open."""
     shot = shot_for(request.user, shot_id, "look")
-    return serializers.desk(shot, request.user, may(require(request.user, shot.production_id, "look"), "trace"))
+    return written(serializers.desk(shot, request.user, may(require(request.user, shot.production_id, "look"), "trace")))
 
 
 @router.get("/shots/{shot_id}/outlines")
@@ -76,7 +77,7 @@ def outlines(request: HttpRequest, shot_id: int) -> HttpResponse:
 
 
 @router.post("/shots/{shot_id}/edits", response=EditedOut)
-def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
+def edit(request: HttpRequest, shot_id: int, body: EditIn) -> HttpResponse:
     """Do what a command says."""
     early = Prerender(body.view.matte, body.view.frame) if body.view else None
     if early:
@@ -86,13 +87,13 @@ def edit(request: HttpRequest, shot_id: int, body: EditIn) -> Any:
     answer = serializers.after(done, shot, request.user)
     if early and shot is done.shot:
         answer["picture"] = early.picture(shot)
-    return answer
+    return written(answer)
 
 
 @router.get("/shots/{shot_id}/news", response=NewsOut)
-def what_is_new(request: HttpRequest, shot_id: int, revision: int, moment: Annotated[str | None, Field(max_length=40)] = None) -> Any:
+def what_is_new(request: HttpRequest, shot_id: int, revision: int, moment: Annotated[str | None, Field(max_length=40)] = None) -> HttpResponse:
     """All that has changed since a revision, and since the moment that the last answer named."""
-    return news.since(request.user, shot_id, revision, moment)
+    return written(news.since(request.user, shot_id, revision, moment))
 
 
 @router.get("/shots/{shot_id}/edits", response=HistoryOut)
@@ -102,21 +103,21 @@ def what_was_done(request: HttpRequest, shot_id: int) -> Any:
 
 
 @router.post("/shots/{shot_id}/preview", response=PreviewOut)
-def preview(request: HttpRequest, shot_id: int, body: PreviewIn) -> Any:
+def preview(request: HttpRequest, shot_id: int, body: PreviewIn) -> HttpResponse:
     """What a command would make of shapes, or of a track; nothing is saved."""
-    return serializers.preview(*actions.preview(request.user, shot_id, body.command))
+    return written(serializers.preview(*actions.preview(request.user, shot_id, body.command)))
 
 
 @router.post("/shots/{shot_id}/undo", response=EditedOut)
-def undo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
+def undo(request: HttpRequest, shot_id: int, body: TurnIn) -> HttpResponse:
     """Take back one's own last change."""
-    return serializers.after(actions.undo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user)
+    return written(serializers.after(actions.undo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user))
 
 
 @router.post("/shots/{shot_id}/redo", response=EditedOut)
-def redo(request: HttpRequest, shot_id: int, body: TurnIn) -> Any:
+def redo(request: HttpRequest, shot_id: int, body: TurnIn) -> HttpResponse:
     """Do again what was taken back last."""
-    return serializers.after(actions.redo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user)
+    return written(serializers.after(actions.redo(request.user, shot_id, body.id), Shot.objects.get(pk=shot_id), request.user))
 
 
 @router.get("/shots/{shot_id}/clips/{plate_id}", response=FramesOut)

@@ -161,7 +161,7 @@ def stack(matte: Matte) -> list[dict[str, Any]]:
     groups = {id(entry): str(row.pk) for row, entry in zip(rows, entries, strict=True)}
     return [
         {
-            **{k: v for k, v in entry_data(row).items() if k != "matte"},
+            **{k: v for k, v in entry_data(row).items() if k not in ("matte", "source")},
             "id": str(row.pk),
             "within": groups[id(group)] if group else None,
         }

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -28,7 +29,7 @@ TOGETHER = 16
 """frames whose outlines are evaluated at once where many are wanted"""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Live:
     """A live entry with its numbers at one frame.
 
@@ -52,7 +53,7 @@ class Live:
     reaches: Floats | None = None
     within: Entry | None = None
 
-    @property
+    @cached_property
     def kind(self) -> int:
         """Which kind of run it makes (see `runs`)."""
         if self.reaches is not None:
@@ -61,28 +62,28 @@ class Live:
             return runs.AREA if self.opacity == 1.0 else runs.PLAIN
         return runs.THIN if self.inner + self.outer + abs(self.shift) < THIN_REACH else runs.DEEP
 
-    @property
+    @cached_property
     def pad(self) -> float:
         """px around its outline within which it may count."""
         none = self.inner == self.outer == self.shift == 0.0 and self.reaches is None
         return 0.0 if none else float(band(self.inner, self.outer, self.shift))
 
-    @property
+    @cached_property
     def into(self) -> float:
         """How far (px) the boundary lies within the reach."""
         return self.outer + self.shift
 
-    @property
+    @cached_property
     def thinnest(self) -> float:
         """px: the least that its reach may be anywhere."""
         return self.inner + self.outer if self.reaches is None else float(np.nansum(np.nanmin(self.reaches, axis=0)))
 
-    @property
+    @cached_property
     def still(self) -> bool:
         """Whether nothing moves while the shutter is open."""
         return len(self.points) == 1
 
-    @property
+    @cached_property
     def step(self) -> float:
         """px that a piece of outline with a reach may travel between two looks at it."""
         if self.kind == runs.VARYING and not self.corners:
@@ -91,17 +92,17 @@ class Live:
             return BLUR_STEP
         return max(BLUR_STEP, min(DEEP_STEP * (self.inner + self.outer + SOFT_MARGIN), MOST_STEP))
 
-    @property
+    @cached_property
     def steps(self) -> int:
         """In how many steps its exposure is to be taken."""
         return samples_for(self.way, self.step) if self.kind in (runs.DEEP, runs.VARYING) else crisp_samples(self.way)
 
-    @property
+    @cached_property
     def steps_among(self) -> int:
         """In how many steps at least where others move quicker."""
         return 1 if self.still else max(self.steps, self._so_that_little_changes)
 
-    @property
+    @cached_property
     def _so_that_little_changes(self) -> int:
         """What is left out where it stays as it is over some steps is how it changes together with the rest: in each look at most a
         twelfth of both changes' product, and on the mean of n looks a twelfth of n-th of the one times all of the other."""
@@ -109,12 +110,12 @@ class Live:
         steep = min(1.0, steepest(self.entry.shape.profile) / (self.thinnest + SOFT_MARGIN)) if soft else 1.0
         return max(1, math.ceil(math.sqrt(CHANGES * self.way * steep / AMONG)))
 
-    @property
+    @cached_property
     def most_among(self) -> int:
         """The same at the most, whether its corners are known or not."""
         return max(self.steps_among, samples_for(self.way, BLUR_STEP) if self.kind == runs.DEEP else 1)
 
-    @property
+    @cached_property
     def most_steps(self) -> int:
         """In how many steps at the most, whatever its corners turn out to be."""
         if self.still:

@@ -29,22 +29,25 @@ _lock = Lock()
 
 def live_on(matte: Matte, frame: int) -> list[Live]:
     """The entries that count on a frame, bottom first, as `live_at` gives them; with what was learned of their corners."""
-    out = []
-    for key, entry, group in _keys(matte, frame):
-        with _lock:
-            known = _kept.get(key)  # the objects are kept with it, so that no others can have their ids
-        if known is None:
-            alone = replace(matte, entries=(entry,) if group is None else (entry, group))
+    keys = _keys(matte, frame)
+    with _lock:
+        known = [_kept.get(key) for key, _, _ in keys]  # the objects are kept with it, so that no others can have their ids
+        counts = [AHEAD if (key[0], key[1], frame - 1, *key[3:]) in _kept else 1 for key, _, _ in keys]
+    wanted: dict[tuple[int, int], list[int]] = {}  # those that are made together: for as many frames, and in no group
+    for at, (_, _, group) in enumerate(keys):
+        if known[at] is None:
+            wanted.setdefault((counts[at], 0 if group is None else at + 1), []).append(at)
+    for (count, _), which in wanted.items():
+        alone = [entry for at in which for entry in keys[at][1:] if entry is not None]
+        made = live_at(replace(matte, entries=tuple(alone)), range(frame, frame + count))
+        for f, some in made.items():
+            live = {id(one.entry): one for one in some}
             with _lock:
-                count = AHEAD if (key[0], key[1], frame - 1, *key[3:]) in _kept else 1
-            made = live_at(alone, range(frame, frame + count))
-            known = entry, group, next(iter(made[frame]), None)
-            with _lock:
-                for at, some in made.items():
-                    _kept.setdefault((key[0], key[1], at, *key[3:-1], _grown(matte, at)), (entry, group, next(iter(some), None)))
-        if known[2] is not None:
-            out.append(known[2])
-    return out
+                for at in which:
+                    key, entry, group = keys[at]
+                    new = _kept.setdefault((key[0], key[1], f, *key[3:-1], _grown(matte, f)), (entry, group, live.get(id(entry))))
+                    known[at] = new if f == frame else known[at]
+    return [one[2] for one in known if one is not None and one[2] is not None]
 
 
 def forget() -> None:
