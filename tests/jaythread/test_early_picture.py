@@ -144,7 +144,7 @@ def test_lines_that_are_as_they_were_are_the_same_ones(shot, page):
 def test_what_was_dragged_is_worked_out_once_until_the_shape_is_another(shot, page, monkeypatch):
     send, arm, *_, client = page
     asked, place = [], edits.place
-    monkeypatch.setattr(edits, "place", lambda shape, frame, move, *more, **how: asked.append(move) or place(shape, frame, move, *more, **how))
+    monkeypatch.setattr(edits, "place", lambda it, frame, move, *more, **how: asked.append(move) or place(it, frame, move, *more, **how))
     draft = {"shape": arm, "do": "place", "frame": 1001, "move": (3, 2)}
     body = {"frame": 1001, "box": (0, 0, shot.width, shot.height), "quick": True, "draft": draft}
     for _ in range(2):

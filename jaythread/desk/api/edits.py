@@ -91,7 +91,9 @@ def edit(request: HttpRequest, shot_id: int, body: EditIn) -> HttpResponse:
 
 
 @router.get("/shots/{shot_id}/news", response=NewsOut)
-def what_is_new(request: HttpRequest, shot_id: int, revision: int, moment: Annotated[str | None, Field(max_length=40)] = None) -> HttpResponse:
+def what_is_new(
+    request: HttpRequest, shot_id: int, revision: int, moment: Annotated[str | None, Field(max_length=40)] = None
+) -> HttpResponse:
     """All that has changed since a revision, and since the moment that the last answer named."""
     return written(news.since(request.user, shot_id, revision, moment))
 
