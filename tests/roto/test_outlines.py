@@ -11,6 +11,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from benchmarks.general import filled_area
+from roto.curve import boundary as boundaries
 from roto.curve.boundary import BOUNDS, WINDS, boundary, marked_edges
 from roto.curve.flatten import MOST_SIDES, edge_counts, flatten, polygon
 from roto.curve.split import cubic_at, split_segment
@@ -68,6 +69,33 @@ def test_the_boundary_is_that_of_the_filled_area(seed, n, cross):
         if np.hypot(*way) > 0.01:
             inwards = hand * np.array([-way[1], way[0]]) / np.hypot(*way) * 1e-4
             assert area.contains(shapely.Point((side[:2] + side[2:]) / 2 + inwards))
+
+
+def met(found):
+    return sorted(zip(*(each.tolist() for each in found), strict=True))
+
+
+@settings(max_examples=200, deadline=None)
+@given(SEEDS, st.integers(1, 40), st.sampled_from(["anywhere", "on few places", "one step after the other"]))
+def test_sides_that_meet_are_the_same_by_chains_and_from_the_top_down(seed, n, how):
+    """Also flat sides, points on each other, and sides that lie on one another."""
+    rng = np.random.default_rng(seed)
+    ring = {
+        "anywhere": lambda: rng.uniform(0, 100, (n, 2)),
+        "on few places": lambda: rng.integers(0, 5, (n, 2)).astype(float),
+        "one step after the other": lambda: np.cumsum(rng.standard_normal((n, 2)), axis=0),
+    }[how]()
+    sides = np.concatenate([ring, np.roll(ring, -1, axis=0)], axis=1)
+    assert met(boundaries._crossings(sides)) == met(boundaries._crossings_in_order(sides))
+
+
+def test_an_outline_of_very_many_chains_has_its_boundary_too():
+    angle = np.linspace(0, 2 * np.pi, 301)[:-1]
+    star = (40 + 12 * (np.arange(300) % 2) + 9 * np.sin(7 * angle))[:, None] * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    star[150] = -star[150]  # one ray through the middle: it crosses the other side
+    sides = boundary(star)
+    assert len(boundaries._chains(np.concatenate([star, np.roll(star, -1, axis=0)], axis=1))[0]) > boundaries.MOST_CHAINS
+    assert np.hypot(*(sides[:, 2:] - sides[:, :2]).T).sum() == pytest.approx(filled_area(star).length, rel=1e-6)
 
 
 @settings(max_examples=60, deadline=None)
