@@ -214,10 +214,8 @@ def lenses() -> Iterator[Row]:
             "0.01, 0.0008",
         )
     for sigma in (1.0, 3.0):
-        off = {}
-        for name in ("smooth", "bell"):
-            reach = min((_reach_like(sigma, name, half) for half in np.linspace(1.5, 3.5, 41) * sigma), key=lambda tried: tried[0])
-            off[name] = reach[0]
+        halves = np.linspace(1.5, 3.5, 41) * sigma
+        off = {name: min(_off_a_bell(sigma, name, half) for half in halves) for name in ("smooth", "bell")}
         said = f"{off['bell']:.4f} (smooth {off['smooth']:.4f})"
         yield f"reach with the profile bell on a straight side beside a bell of {sigma:g} px: worst pixel", said, ""
     full = (1920, 1080)
@@ -229,11 +227,11 @@ def lenses() -> Iterator[Row]:
     yield "a shape of 600 px softened by 2 px at full HD, beside OpenCV's blur of the sharp picture alone", f"{ours / theirs:.1f}", ""
 
 
-def _reach_like(sigma: float, profile: str, half: float) -> tuple[float, float]:
-    """How far a straight side with a reach of so much on either hand is from one that a bell blurs, at worst; and that reach, px."""
+def _off_a_bell(sigma: float, profile: str, half: float) -> float:
+    """How far a straight side with a reach of so many px on either hand is from one that a bell blurs, at worst."""
     it = replace(edits.soften(_sided(_box(39.3, -400.0, 900.0, 500.0), "s"), 1, inner=half, outer=half), profile=profile)
     row = render(matte(it, size=(120, 100)), 1).alpha[50]
-    return float(np.abs(row - _bell(39.3, 1e4, sigma, 120)).max()), half
+    return float(np.abs(row - _bell(39.3, 1e4, sigma, 120)).max())
 
 
 def _seconds(act: Callable[[], object]) -> float:

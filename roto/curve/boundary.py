@@ -107,33 +107,40 @@ def _crossings(edges):
         for other in range(one + 1, len(runs)):
             left, top = max(boxes[one, 0], boxes[other, 0]), max(boxes[one, 1], boxes[other, 1])
             right, bottom = min(boxes[one, 2], boxes[other, 2]), min(boxes[one, 3], boxes[other, 3])
-            if left > right or top > bottom:
-                continue
-            a, b, c, d = runs[one, 0], runs[one, 1], runs[other, 0], runs[other, 1]
-            down, falls = edges[a, 3] >= edges[a, 1], edges[c, 3] >= edges[c, 1]
-            first = 0
-            for k in range(b - a):
-                i = a + k if down else b - 1 - k
-                y0, y1 = min(edges[i, 1], edges[i, 3]), max(edges[i, 1], edges[i, 3])
-                x0, x1 = min(edges[i, 0], edges[i, 2]), max(edges[i, 0], edges[i, 2])
-                if y1 < top or x1 < left or x0 > right:
-                    continue
-                if y0 > bottom:
-                    break
-                while first < d - c:
-                    j = c + first if falls else d - 1 - first
-                    if max(edges[j, 1], edges[j, 3]) >= y0:
-                        break
-                    first += 1
-                for m in range(first, d - c):
-                    j = c + m if falls else d - 1 - m
-                    if min(edges[j, 1], edges[j, 3]) > y1:
-                        break
-                    if min(edges[j, 0], edges[j, 2]) > x1 or max(edges[j, 0], edges[j, 2]) < x0:
-                        continue
-                    which, where = _more_room(found, which, where)
-                    found = _note(edges, i, j, found, which, where)
+            if left <= right and top <= bottom:
+                which, where, found = _between(edges, runs[one], runs[other], left, right, top, bottom, which, where, found)
     return which[:found], where[:found]
+
+
+@kernel
+def _between(edges, run, other, left, right, top, bottom, which, where, found):
+    """Note where the sides of two chains meet, both from the top down. left to bottom: the box that they share."""
+    a, b, c, d = run[0], run[1], other[0], other[1]
+    down, falls = edges[a, 3] >= edges[a, 1], edges[c, 3] >= edges[c, 1]
+    first = 0
+    for k in range(b - a):
+        i = a + k if down else b - 1 - k
+        y0, y1 = min(edges[i, 1], edges[i, 3]), max(edges[i, 1], edges[i, 3])
+        x0, x1 = min(edges[i, 0], edges[i, 2]), max(edges[i, 0], edges[i, 2])
+        if y1 < top or x1 < left or x0 > right:
+            continue
+        if y0 > bottom:
+            break
+        while first < d - c and _lowest(edges, c + first if falls else d - 1 - first) < y0:
+            first += 1
+        for m in range(first, d - c):
+            j = c + m if falls else d - 1 - m
+            if min(edges[j, 1], edges[j, 3]) > y1:
+                break
+            if min(edges[j, 0], edges[j, 2]) <= x1 and max(edges[j, 0], edges[j, 2]) >= x0:
+                which, where = _more_room(found, which, where)
+                found = _note(edges, i, j, found, which, where)
+    return which, where, found
+
+
+@leaf
+def _lowest(edges, k):
+    return max(edges[k, 1], edges[k, 3])
 
 
 @kernel

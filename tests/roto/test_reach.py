@@ -1,6 +1,9 @@
 """Reach: alpha by the distance to the edge, averaged over each pixel."""
 
+import json
+import re
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -155,3 +158,9 @@ def test_a_side_with_the_profile_bell_moves_as_its_moments_say():
     got = alpha(it, angle=180)[50]
     moments = [bell_along(79.3 + 4 * ((k + 0.5) / 200 - 0.5), 1e4, sigma, 120) for k in range(200)]
     assert np.abs(got - np.mean(moments, axis=0)).max() < 0.002
+
+
+def test_the_plot_of_the_bell_in_the_page_is_the_bell():
+    text = (Path(__file__).parents[2] / "jaythread/static/desk/view/panel/profile.js").read_text()
+    shown = json.loads(re.search(r"const BELL = (\[.*?\]);", text)[1])
+    assert shown == [round(average(parts("bell"), t, 0.0, 0.0), 3) for t in np.linspace(0, 1, len(shown))]

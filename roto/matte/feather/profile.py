@@ -21,7 +21,7 @@ CUBICS = {
 }
 BELL = ((265 / 1024, 0.0), (538 / 1024, 0.174), (221 / 1024, 0.3105))
 """shares (they add up to 1 to the last bit), and where each begins and ends, from either end of the reach, of the cubics "smooth" that
-make an edge blurred by a bell whose sigma is BELL_SIGMA of the reach, to 0.0015; found by minimising the largest difference"""
+make an edge blurred by a bell whose sigma is BELL_SIGMA of the reach, to 0.0016; found by minimising the largest difference"""
 BELL_SIGMA = 0.1604
 NAMES = (*CUBICS, "bell")
 OWN = re.compile(r"own (100|\d{1,2}) (100|\d{1,2})")
